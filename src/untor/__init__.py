@@ -1,0 +1,28 @@
+"""Untor: HTML pages from templates and data, safe from cross-site scripting in every place a value can land."""
+
+from untor.engine import Engine
+from untor.errors import (
+    DataError,
+    MarkError,
+    MissingValue,
+    PlacementError,
+    RenderError,
+    TemplateMissing,
+    UntorError,
+)
+from untor.template import Template
+
+__version__ = "0.1.0"
+
+__all__ = [
+    "DataError",
+    "Engine",
+    "MarkError",
+    "MissingValue",
+    "PlacementError",
+    "RenderError",
+    "Template",
+    "TemplateMissing",
+    "UntorError",
+    "__version__",
+]

@@ -1,0 +1,1 @@
+"""From plan to Python's syntax tree to code; decides nothing."""

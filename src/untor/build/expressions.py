@@ -1,0 +1,194 @@
+"""Expressions of the language as expressions of Python."""
+
+from __future__ import annotations
+
+import ast
+import copy
+
+from untor.build.positions import Positions
+from untor.language import tree
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+_BINARY: dict[str, type[ast.operator]] = {
+    "+": ast.Add,
+    "-": ast.Sub,
+    "*": ast.Mult,
+    "/": ast.Div,
+    "//": ast.FloorDiv,
+    "%": ast.Mod,
+}
+_UNARY: dict[str, type[ast.unaryop]] = {"-": ast.USub, "+": ast.UAdd, "not": ast.Not}
+_COMPARE: dict[str, type[ast.cmpop]] = {
+    "==": ast.Eq,
+    "!=": ast.NotEq,
+    "<": ast.Lt,
+    "<=": ast.LtE,
+    ">": ast.Gt,
+    ">=": ast.GtE,
+    "in": ast.In,
+    "not in": ast.NotIn,
+    "is": ast.Is,
+    "is not": ast.IsNot,
+}
+
+Binding = str | dict[str, ast.expr]
+"""What a name of the template is in the code: a local variable, or, of a loop's position, an expression for each
+attribute."""
+
+
+def load(name: str) -> ast.Name:
+    """Read a variable."""
+    return ast.Name(name, ast.Load())
+
+
+def store(name: str) -> ast.Name:
+    """Write a variable."""
+    return ast.Name(name, ast.Store())
+
+
+def call(function: str, *arguments: ast.expr) -> ast.Call:
+    """Call a function of the code's own names."""
+    return ast.Call(load(function), list(arguments), [])
+
+
+class Expressions:
+    """Builds expressions; ``lenient`` is how values that may be missing are read."""
+
+    def __init__(self, positions: Positions, *, lenient: bool) -> None:
+        self.positions = positions
+        self.lenient = lenient
+        self.scopes: list[dict[str, Binding]] = [{}]
+        self.inputs: dict[str, str] = {}
+        self.filters: set[str] = set()
+        self.filter_places: dict[tuple[int, int], str] = {}
+        self.counter = 0
+
+    def fresh(self, word: str) -> str:
+        """Return a new name for a local variable."""
+        self.counter += 1
+        return f"{word}{self.counter}"
+
+    def bind(self, name: str, binding: Binding) -> None:
+        """Add a name to the innermost scope."""
+        self.scopes[-1][name] = binding
+
+    def lookup(self, name: str) -> Binding | None:
+        """Return what a name is bound to; ``None`` for a name of the context."""
+        for scope in reversed(self.scopes):
+            if name in scope:
+                return scope[name]
+        return None
+
+    def build(self, node: tree.Expression, *, lenient: bool = False) -> ast.expr:
+        """Build an expression; with ``lenient``, what is missing is ``MISSING`` and no error."""
+        built: ast.expr = getattr(self, f"_{type(node).__name__.lower()}")(node, lenient or self.lenient)
+        return built if hasattr(built, "lineno") else self.positions.place(built, node.start, node.end)
+
+    def _placed(self, built: ast.expr, start: int, end: int) -> ast.expr:
+        return self.positions.place(built, start, end)
+
+    def _constant(self, node: tree.Constant, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001  one shape for all
+        return ast.Constant(node.value)
+
+    def _name(self, node: tree.Name, lenient: bool) -> ast.expr:  # noqa: FBT001
+        binding = self.lookup(node.name)
+        if isinstance(binding, str):
+            return load(binding)
+        variable = self.inputs.setdefault(node.name, f"c_{node.name}")
+        if lenient:
+            return load(variable)
+        missing = self._placed(call("missing_name", ast.Constant(node.name), load("scope")), node.start, node.end)
+        test = ast.Compare(load(variable), [ast.IsNot()], [load("MISSING")])
+        return ast.IfExp(test, load(variable), missing)
+
+    def _listdisplay(self, node: tree.ListDisplay, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        return ast.List([self.build(item) for item in node.items], ast.Load())
+
+    def _dictdisplay(self, node: tree.DictDisplay, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        return ast.Dict([self.build(key) for key, _ in node.items], [self.build(value) for _, value in node.items])
+
+    def _attribute(self, node: tree.Attribute, lenient: bool) -> ast.expr:  # noqa: FBT001
+        if isinstance(node.owner, tree.Name):
+            binding = self.lookup(node.owner.name)
+            if isinstance(binding, dict):
+                return copy.deepcopy(binding[node.name])
+        owner = self._owner(node.owner, lenient=lenient)
+        return call("dot_maybe" if lenient else "dot", owner, ast.Constant(node.name))
+
+    def _item(self, node: tree.Item, lenient: bool) -> ast.expr:  # noqa: FBT001
+        owner = self._owner(node.owner, lenient=lenient)
+        return call("item_maybe" if lenient else "item", owner, self.build(node.index))
+
+    def _owner(self, node: tree.Expression, *, lenient: bool) -> ast.expr:
+        """Build what stands before a dot: after a ``?``, ``None`` is as good as missing."""
+        built = self.build(node, lenient=lenient)
+        return call("none_is_missing", built) if isinstance(node, tree.Maybe) and not lenient else built
+
+    def _slice(self, node: tree.Slice, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        parts = [
+            ast.Constant(None) if part is None else self.build(part) for part in (node.first, node.last, node.step)
+        ]
+        return call("slice", *parts)
+
+    def _maybe(self, node: tree.Maybe, lenient: bool) -> ast.expr:  # noqa: FBT001
+        inner = node.value
+        if isinstance(inner, tree.Attribute) and not lenient:
+            owner = self._owner(inner.owner, lenient=False)
+            return call("dot_maybe", owner, ast.Constant(inner.name))
+        if isinstance(inner, tree.Item) and not lenient:
+            return call("item_maybe", self._owner(inner.owner, lenient=False), self.build(inner.index))
+        return self.build(inner, lenient=True)
+
+    def _otherwise(self, node: tree.Otherwise, lenient: bool) -> ast.expr:  # noqa: FBT001
+        value = self.build(node.value, lenient=True)
+        name = self.fresh("t")
+        absent = self._absent(ast.NamedExpr(store(name), value), name)
+        return ast.IfExp(absent, self.build(node.fallback, lenient=lenient), load(name))
+
+    @staticmethod
+    def _absent(first: ast.expr, name: str) -> ast.expr:
+        """Test whether a value is ``None`` or missing; ``first`` reads it the first time."""
+        none = ast.Compare(first, [ast.Is()], [ast.Constant(None)])
+        missing = ast.Compare(load(name), [ast.Is()], [load("MISSING")])
+        return ast.BoolOp(ast.Or(), [none, missing])
+
+    def _unary(self, node: tree.Unary, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        return ast.UnaryOp(_UNARY[node.operator](), self.build(node.operand))
+
+    def _binary(self, node: tree.Binary, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        left, right = self.build(node.left), self.build(node.right)
+        if node.operator in {"and", "or"}:
+            return ast.BoolOp(ast.And() if node.operator == "and" else ast.Or(), [left, right])
+        if node.operator == "%":
+            return call("modulo", left, right)
+        return ast.BinOp(left, _BINARY[node.operator](), right)
+
+    def _comparison(self, node: tree.Comparison, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        operators: list[ast.cmpop] = [_COMPARE[operator]() for operator, _ in node.rest]
+        return ast.Compare(self.build(node.first), operators, [self.build(part) for _, part in node.rest])
+
+    def _conditional(self, node: tree.Conditional, lenient: bool) -> ast.expr:  # noqa: FBT001
+        then, otherwise = (self.build(part, lenient=lenient) for part in (node.then, node.otherwise))
+        return ast.IfExp(self.build(node.test), then, otherwise)
+
+    def _filter(self, node: tree.Filter, lenient: bool) -> ast.expr:  # noqa: FBT001
+        name = self.fresh("t")
+        self.filters.add(node.name)
+        value = self.build(node.value, lenient=lenient)
+        named = [ast.keyword(key, self.build(part)) for key, part in node.named.items()]
+        arguments = [load(name), *(self.build(part) for part in node.arguments)]
+        function = ast.Call(load(f"f_{node.name}"), arguments, named)
+        self._placed(function, node.name_start, node.name_start + len(node.name))
+        self.filter_places[self.positions.of(node.name_start)] = node.name
+        return ast.IfExp(self._absent(ast.NamedExpr(store(name), value), name), load(name), function)
+
+
+def variables(inputs: Mapping[str, str]) -> list[ast.stmt]:
+    """Read the names of the context into local variables."""
+    return [
+        ast.Assign([store(variable)], call("get", ast.Constant(name), load("MISSING")))
+        for name, variable in sorted(inputs.items())
+    ]

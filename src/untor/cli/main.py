@@ -1,0 +1,42 @@
+"""The command ``untor`` and what all its commands share."""
+
+from __future__ import annotations
+
+import logging
+import sys
+
+import click
+
+from untor import __version__
+from untor.cli.demo import demo
+from untor.cli.render import render
+from untor.errors import UntorError
+
+
+class Group(click.Group):
+    """A group of commands that report a problem instead of a traceback, and suggest the command that was meant."""
+
+    def invoke(self, ctx: click.Context) -> object:
+        """Run a command; a problem of a template, its data or a file goes to standard error, with exit status 1."""
+        logging.basicConfig(format="untor: %(message)s")
+        try:
+            return super().invoke(ctx)
+        except UntorError as error:
+            click.echo(f"untor: {error}", err=True)
+            sys.exit(1)
+        except BrokenPipeError:
+            raise
+        except OSError as error:
+            what = f"{error.filename}: " if error.filename else ""
+            click.echo(f"untor: {what}{(error.strerror or str(error)).lower()}", err=True)
+            sys.exit(1)
+
+
+@click.group(cls=Group, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.version_option(__version__, prog_name="untor", message="%(prog)s %(version)s")
+def main() -> None:
+    """HTML pages from templates and data, safe from cross-site scripting in every place a value can land."""
+
+
+main.add_command(render)
+main.add_command(demo)

@@ -1,0 +1,103 @@
+"""The exceptions of Untor.
+
+One base for all, one class for each question that a caller asks::
+
+    UntorError
+    ├── TemplateMissing     there is no template of that name
+    ├── MarkError           a mark, step or expression that cannot be read
+    ├── PlacementError      a value where no escaping can keep the page's structure
+    ├── RenderError         rendering failed: a value, filter or type that does not fit
+    │   └── MissingValue    a name, attribute, key or item that is not there
+    └── DataError           a data file that cannot be read
+
+Each carries its ``problem``; its text is the whole message: place, sentence, excerpt and hint.
+"""
+
+from __future__ import annotations
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from untor.problems import Problem
+
+
+class UntorError(Exception):
+    """Anything that Untor refuses or that fails inside a template."""
+
+    def __init__(self, problem: Problem) -> None:
+        super().__init__(problem)
+        self.problem = problem
+
+    @property
+    def code(self) -> str:
+        """The kind of problem, a key of ``untor.problems.CODES``."""
+        return self.problem.code
+
+    @property
+    def message(self) -> str:
+        """What is wrong, in one sentence."""
+        return self.problem.message
+
+    @property
+    def hint(self) -> str:
+        """What to do about it; empty where the message says it all."""
+        return self.problem.hint
+
+    @property
+    def name(self) -> str:
+        """The template's or data file's name; empty when there is none."""
+        return self.problem.source.name if self.problem.source else ""
+
+    @property
+    def line(self) -> int | None:
+        """The line, from 1; ``None`` when the problem is in no line."""
+        return self.problem.source.position(self.problem.start)[0] if self.problem.source else None
+
+    @property
+    def column(self) -> int | None:
+        """The column, in code points from 1; ``None`` when the problem is in no line."""
+        return self.problem.source.position(self.problem.start)[1] if self.problem.source else None
+
+    @property
+    def excerpt(self) -> str:
+        """The line with carets under the place; empty when the problem is in no line."""
+        return self.problem.source.excerpt(self.problem.start, self.problem.end) if self.problem.source else ""
+
+    def __str__(self) -> str:
+        place = f"{self.name}, line {self.line}, column {self.column}: " if self.problem.source else ""
+        hint = "\n".join(f"  {line}" for line in self.hint.splitlines())
+        return "\n".join(part for part in (place + self.message, self.excerpt, hint) if part)
+
+
+class TemplateMissing(UntorError):  # noqa: N818  the name says what is the matter
+    """There is no template of that name in the engine's folders."""
+
+
+class MarkError(UntorError):
+    """A mark, step or expression that cannot be read."""
+
+
+class PlacementError(UntorError):
+    """A value stands where no escaping can promise that the page keeps its structure."""
+
+
+class RenderError(UntorError):
+    """Rendering failed; the exception of the value, filter or helper is its ``__cause__``."""
+
+
+class MissingValue(RenderError):  # noqa: N818  the name says what is the matter
+    """A name, attribute, key or item that is not there."""
+
+
+class DataError(UntorError):
+    """A data file that cannot be read."""
+
+
+ERRORS: dict[str, type[UntorError]] = {
+    kind.__name__: kind for kind in (TemplateMissing, MarkError, PlacementError, RenderError, MissingValue, DataError)
+}
+"""The exception class of each name in the table of problem codes."""
+
+
+def error_of(problem: Problem) -> UntorError:
+    """Return the exception that carries a problem."""
+    return ERRORS[problem.kind.error](problem)

@@ -1,0 +1,187 @@
+"""URLs in attributes: what may be followed, and percent-encoding (URL §1.3, §4.4).
+
+A URL that could run code is replaced by ``about:invalid`` and reported on the logger ``untor.blocked``.
+"""
+
+from __future__ import annotations
+
+import re
+
+from untor.escape.markup import attribute
+from untor.escape.values import FORBIDDEN, MISSING, SURROGATES, printed
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterable
+
+INVALID = "about:invalid"
+"""What stands in the page in place of a URL that was blocked (CSS Values §4.5.2 names it for this use)."""
+
+SCHEMES = frozenset({"http", "https", "mailto", "sms", "tel"})
+"""Schemes of URLs that a person follows or submits."""
+
+FIXED, URL, COMPONENT, OPAQUE = 0, 1, 2, 3
+"""Kinds of a piece of a URL: the template's own text, a value that is (the start of) a URL, a percent-encoded value,
+a value in the address after ``mailto:`` and the like."""
+
+Piece = tuple[int, object, str]
+"""Kind, value (of fixed text: as it stands in the page) and, of fixed text, what a browser reads it as."""
+
+# URL §4.4: "Remove any leading and trailing C0 control or space from input." "Remove all ASCII tab or newline."
+C0_CONTROL_OR_SPACE = "".join(map(chr, range(0x21)))
+_TAB_OR_NEWLINE = re.compile("[\t\n\r]+")
+_SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.\-]*):")
+_DATA_IMAGE = re.compile(r"data:image/(?!svg)[a-z0-9.\-]+[;,]", re.IGNORECASE)
+_DOTS = re.compile(r"(?:\.|%2e){1,2}", re.IGNORECASE)
+_PATH_PARTS = re.compile(r"([/\\?#])")
+
+# URL §1.3: the component percent-encode set and more; RFC 3986 §2.3: only unreserved characters stay.
+_UNRESERVED = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
+_ENCODED = [chr(byte) if byte in _UNRESERVED else f"%{byte:02X}" for byte in range(256)]
+_ENCODED_OPAQUE = [chr(byte) if byte in _UNRESERVED | frozenset(b"@+") else f"%{byte:02X}" for byte in range(256)]
+
+
+def percent(value: object) -> str:
+    """Percent-encode as one component: one path segment, one name or value of a query, a fragment."""
+    string = value if type(value) is str else printed(value)
+    if string.isascii() and string.isalnum():
+        return string
+    return _encoded(string, _ENCODED)
+
+
+def percent_opaque(value: object) -> str:
+    """Percent-encode as a part of an address after ``mailto:``, ``tel:`` or ``sms:``; ``@`` and ``+`` stay."""
+    return _encoded(printed(value), _ENCODED_OPAQUE)
+
+
+def _encoded(string: str, table: list[str]) -> str:
+    try:
+        octets = string.encode()
+    except UnicodeEncodeError:
+        octets = SURROGATES.sub("\ufffd", string).encode()
+    return "".join(map(table.__getitem__, octets))
+
+
+def _normalized(string: str) -> str:
+    return _TAB_OR_NEWLINE.sub("", string) if "\n" in string or "\t" in string or "\r" in string else string
+
+
+def permitted(url: str, schemes: frozenset[str], *, images: bool = False) -> bool:
+    """Tell whether a URL has a permitted scheme or is relative, read as a URL parser reads it."""
+    url = _normalized(url.lstrip(C0_CONTROL_OR_SPACE)).lstrip(C0_CONTROL_OR_SPACE)
+    found = _SCHEME.match(url)
+    if found is None:
+        return True
+    scheme = found[1].lower()
+    return scheme in schemes or (images and scheme == "data" and _DATA_IMAGE.match(url) is not None)
+
+
+def blocked(url: str, why: str) -> str:
+    """Report a URL that must not be followed and return what stands in its place."""
+    import logging  # noqa: PLC0415  only loaded once something is blocked
+
+    logging.getLogger("untor.blocked").warning(
+        "blocked the URL %r: %s", url if len(url) <= 200 else url[:200] + "…", why
+    )  # noqa: PLR2004
+    return INVALID
+
+
+def url_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable[[object], str]:
+    """Make the escaping function for an attribute that is one value, and that value a URL."""
+
+    def url(value: object) -> str:
+        string = value if type(value) is str else printed(value)
+        if string.startswith(("https://", "http://")) and "https" in schemes and "http" in schemes:
+            return attribute(string)
+        string = FORBIDDEN.sub("\ufffd", string)
+        return (
+            attribute(string)
+            if permitted(string, schemes, images=images)
+            else blocked(string, "its scheme is not permitted")
+        )
+
+    return url
+
+
+def url_attribute_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable[[str, object], str]:
+    """Make the function for ``name={= url =}``, a whole attribute that is a URL."""
+    escape = url_escaper(schemes, images=images)
+
+    def url_attribute(name: str, value: object) -> str:
+        if value is None or value is False or value is MISSING:
+            return ""
+        return f" {name}" if value is True else f' {name}="{escape(value)}"'
+
+    return url_attribute
+
+
+def segment_url(before: str, value: object, after: str) -> str:
+    """Return fixed text, a value as one whole path segment, and fixed text; block ``.`` and ``..``."""
+    segment = percent(value)
+    if segment in {".", ".."}:
+        return blocked(f"{before}{segment}{after}", "a value in its path is . or ..")
+    return f"{before}{segment}{after}"
+
+
+def pieces_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable[[Iterable[Piece]], str]:
+    """Make the function that joins the pieces of a URL attribute and decides on the whole."""
+
+    def pieces_url(pieces: Iterable[Piece]) -> str:
+        page: list[str] = []
+        read: list[tuple[int, str]] = []
+        for kind, value, plain in pieces:
+            if kind == FIXED:
+                page.append(printed(value))
+                read.append((kind, _normalized(plain)))
+            elif kind == URL:
+                string = FORBIDDEN.sub("\ufffd", printed(value))
+                page.append(attribute(string))
+                read.append((kind, _normalized(string)))
+            else:
+                page.append(percent(value) if kind == COMPONENT else percent_opaque(value))
+                read.append((kind, page[-1]))
+        if all(kind == FIXED for kind, _ in read):
+            return "".join(page)
+        url = "".join(string for _, string in read)
+        if not permitted(url, schemes, images=images):
+            return blocked(url, "its scheme is not permitted")
+        if _gains_host(read, url):
+            return blocked(url, "an empty value in its path makes a host of what follows")
+        if _has_dot_segment(read):
+            return blocked(url, "a value in its path is . or ..")
+        return "".join(page)
+
+    return pieces_url
+
+
+def _gains_host(read: list[tuple[int, str]], url: str) -> bool:
+    """Tell whether empty values have brought two slashes together at the start (URL §4.4, relative slash state)."""
+    if url.lstrip(C0_CONTROL_OR_SPACE)[:2].replace("\\", "/") != "//":
+        return False
+    fixed = ""
+    for kind, string in read:
+        if kind == URL and string:
+            return False
+        if kind in {COMPONENT, OPAQUE}:
+            return fixed.lstrip(C0_CONTROL_OR_SPACE)[:2].replace("\\", "/") != "//"
+        fixed += string
+    return False
+
+
+def _has_dot_segment(read: list[tuple[int, str]]) -> bool:
+    """Tell whether a segment that a percent-encoded value is part of has become ``.`` or ``..``."""
+    segment, valued = "", False
+    for kind, string in read:
+        if kind in {COMPONENT, OPAQUE}:
+            segment, valued = segment + string, True
+            continue
+        for part in _PATH_PARTS.split(string):
+            if part in {"/", "\\", "?", "#"}:
+                if valued and _DOTS.fullmatch(segment):
+                    return True
+                if part in {"?", "#"}:
+                    return False
+                segment, valued = "", False
+            else:
+                segment += part
+    return valued and _DOTS.fullmatch(segment) is not None

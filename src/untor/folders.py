@@ -1,0 +1,121 @@
+"""Finds template files by name in the folders of an engine, and nothing outside of them."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+from untor.errors import MarkError, TemplateMissing
+from untor.problems import Problem, suggestion
+from untor.source import Source
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Mapping, Sequence
+
+ENDINGS = (".html", ".xml", ".svg", ".txt")
+"""Endings that a name may leave out, in the order they are tried."""
+
+_MOST_LISTED = 5000
+
+
+class Folders:
+    """Folders in search order, each with a prefix that names of its templates begin with (mostly none)."""
+
+    def __init__(
+        self, folders: str | os.PathLike[str] | Sequence[str | os.PathLike[str]] | Mapping[str, object]
+    ) -> None:
+        self.entries: list[tuple[str, Path]] = []
+        if isinstance(folders, str | os.PathLike):
+            folders = [folders]
+        if hasattr(folders, "items"):
+            for prefix, inner in folders.items():
+                inner_folders = [inner] if isinstance(inner, str | os.PathLike) else inner
+                self.entries += [(prefix, Path(folder)) for folder in inner_folders]
+        else:
+            self.entries = [("", Path(folder)) for folder in folders]
+
+    def find(self, name: str) -> Path:
+        """Return the file of a template. Raises ``TemplateMissing``."""
+        trouble = _trouble(name)
+        if trouble:
+            raise TemplateMissing(Problem("template-name", word=repr(name)[:80], trouble=trouble))
+        for prefix, folder in self.entries:
+            inner = name
+            if prefix:
+                if not name.startswith(f"{prefix}/"):
+                    continue
+                inner = name[len(prefix) + 1 :]
+            for candidate in (inner, *(inner + ending for ending in ENDINGS)):
+                path = folder / candidate
+                if candidate.endswith(ENDINGS) and path.is_file():
+                    if not path.resolve().is_relative_to(folder.resolve()):
+                        trouble = "it is a link that leads out of the folder"
+                        raise TemplateMissing(Problem("template-name", word=repr(name), trouble=trouble))
+                    return path
+        raise TemplateMissing(Problem("template-missing", word=name, near=self._near(name)))
+
+    def read(self, name: str) -> Source:
+        """Return the source of a template. Raises ``TemplateMissing``, and ``MarkError`` when it is not UTF-8."""
+        path = self.find(name)
+        try:
+            octets = path.read_bytes()
+        except OSError as error:
+            words = {"word": name, "trouble": (error.strerror or str(error)).lower()}
+            raise TemplateMissing(Problem("template-unreadable", **words)) from error  # type: ignore[arg-type]
+        return decoded(octets, name + path.suffix if not name.endswith(path.suffix) else name, str(path))
+
+    def names(self) -> Iterator[str]:
+        """Yield the names of all templates."""
+        count = 0
+        for prefix, folder in self.entries:
+            for place, folders, files in os.walk(folder):
+                folders.sort()
+                for file in sorted(files):
+                    count += 1
+                    if count > _MOST_LISTED:
+                        return
+                    if file.endswith(ENDINGS):
+                        inner = (Path(place) / file).relative_to(folder).as_posix()
+                        yield f"{prefix}/{inner}" if prefix else inner
+
+    def _near(self, name: str) -> str:
+        names = set(self.names())
+        stems = {known.rsplit(".", 1)[0] for known in names}
+        last = name.rsplit("/", 1)[-1].split(".")[0]
+        moved = sorted(known for known in stems if known.rsplit("/", 1)[-1] == last)
+        near = f'There is "{moved[0]}".' if moved else suggestion(name, names if "." in name else stems)
+        looked = [
+            f"{folder}{'' if folder.is_dir() else ' (which does not exist)'}"
+            + (f' (as "{prefix}/…")' if prefix else "")
+            for prefix, folder in self.entries
+        ]
+        places = f"Looked in {', '.join(looked)}." if looked else "The engine has no folders."
+        return f"{near}\n{places}" if near else places
+
+
+def _trouble(name: str) -> str:
+    """Say why a name can be none of a template; empty when it can."""
+    if not isinstance(name, str):
+        return "names are text"
+    if not name.strip():
+        return "it is empty"
+    if "\0" in name or "\\" in name:
+        return "it has a backslash or a NUL in it"
+    if name.startswith("/") or Path(name).is_absolute() or Path(name).drive:
+        return "it is an absolute path"
+    if any(part in {"", ".", ".."} for part in name.split("/")):
+        return "it has an empty part, . or .. in it"
+    return ""
+
+
+def decoded(octets: bytes, name: str, path: str | None) -> Source:
+    """Return UTF-8 bytes, with or without byte order mark, as a source; line breaks stay as they are."""
+    octets = octets.removeprefix(b"\xef\xbb\xbf")
+    try:
+        return Source(name, octets.decode("utf-8"), path)
+    except UnicodeDecodeError as error:
+        source = Source(name, octets.decode("utf-8", "replace"), path)
+        start = len(octets[: error.start].decode("utf-8", "replace"))
+        byte = f"0x{octets[error.start]:02X}"
+        raise MarkError(Problem("not-utf8", source, start, start + 1, byte=byte)) from None

@@ -1,0 +1,1 @@
+"""From source text to a tree: marks, expressions, steps. Problems become records; HTML is not known here."""

@@ -1,0 +1,118 @@
+"""Tokens of expressions and of the words of steps."""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+from untor.problems import Problem
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from untor.source import Source
+
+KEYWORDS = frozenset({"and", "or", "not", "in", "is", "if", "else", "True", "False", "None"})
+"""Words that cannot be names of data (after a dot they can)."""
+
+_TOKEN = re.compile(
+    r"""
+    (?P<space>\s+)
+  | (?P<number>(?:\d[\d_]*\.?[\d_]*|\.\d[\d_]*)(?:[eE][+-]?\d+)?\w*)
+  | (?P<name>[^\W\d]\w*)
+  | (?P<string>"(?:[^"\\\r\n]|\\.)*"|'(?:[^'\\\r\n]|\\.)*')
+  | (?P<operator>\?\?|//|[=!<>]=|[-+*/%|<>.,:?()\[\]{}=])
+    """,
+    re.VERBOSE,
+)
+_NUMBER = re.compile(r"(?:\d+(?:_\d+)*\.?(?:\d+(?:_\d+)*)?|\.\d+(?:_\d+)*)(?:[eE][+-]?\d+)?")
+_ESCAPE = re.compile(r"\\(?:x([0-9a-fA-F]{2})|u([0-9a-fA-F]{4})|U([0-9a-fA-F]{8})|(.))", re.DOTALL)
+_SIMPLE = {"n": "\n", "r": "\r", "t": "\t", "\\": "\\", '"': '"', "'": "'"}
+_LAST_CODE_POINT = 0x10FFFF
+_MOST_DIGITS = 300
+
+OTHER_SPELLINGS = {
+    "&&": 'Untor says "and".',
+    "||": 'Untor says "or".',
+    "!": 'Untor says "not".',
+    "&": 'Untor says "and".',
+    "===": "Two equals signs compare: ==.",
+    ";": "There is one expression in a mark.",
+    "#": "Remarks are steps of their own: <! note … !>.",
+}
+"""What people write from habit, and what it is here."""
+
+
+class Token(NamedTuple):
+    """One token: its kind (name, word, number, string, operator or end), its text and its place."""
+
+    kind: str
+    text: str
+    start: int
+    end: int
+
+
+class ProblemFound(Exception):  # noqa: N818  never leaves the reader
+    """Stops the reading of one mark; the reader goes on at the next."""
+
+    def __init__(self, problem: Problem) -> None:
+        super().__init__(problem)
+        self.problem = problem
+
+
+def tokens(source: Source, start: int, end: int) -> list[Token]:
+    """Cut a part of the source into tokens, an ``end`` token last. Raises ``ProblemFound``."""
+    found: list[Token] = []
+    text, position = source.text, start
+    while position < end:
+        match = _TOKEN.match(text, position, end)
+        if match is None:
+            raise ProblemFound(_unreadable(source, position, end))
+        kind = match.lastgroup or ""
+        if kind == "name":
+            kind = "word" if match[0] in KEYWORDS else "name"
+        if kind == "number" and not _NUMBER.fullmatch(match[0]):
+            raise ProblemFound(Problem("number-bad", source, position, match.end(), number=match[0]))
+        if kind != "space":
+            found.append(Token(kind, match[0], position, match.end()))
+        position = match.end()
+    found.append(Token("end", "", end, end))
+    return found
+
+
+def _unreadable(source: Source, position: int, end: int) -> Problem:
+    text = source.text
+    if text[position] in "\"'":
+        return Problem("string-unclosed", source, position, end, quote=text[position])
+    for spelling, hint in OTHER_SPELLINGS.items():
+        if text.startswith(spelling, position):
+            stop = position + len(spelling)
+            return Problem(
+                "expression-unexpected", source, position, stop, hint=hint, found=f'"{spelling}"', expected=""
+            )
+    return Problem("expression-unexpected", source, position, position + 1, found=f'"{text[position]}"', expected="")
+
+
+def string_value(source: Source, token: Token) -> str:
+    """Return the text that a string literal stands for. Raises ``ProblemFound`` for an unknown escape."""
+    body = token.text[1:-1]
+    if "\\" not in body:
+        return body
+
+    def replaced(match: re.Match[str]) -> str:
+        digits = match[1] or match[2] or match[3]
+        if digits and int(digits, 16) <= _LAST_CODE_POINT:
+            return chr(int(digits, 16))
+        if match[4] in _SIMPLE:
+            return _SIMPLE[match[4]]
+        place = token.start + 1 + match.start()
+        raise ProblemFound(Problem("string-escape", source, place, place + len(match[0]), escape=match[0]))
+
+    return _ESCAPE.sub(replaced, body)
+
+
+def number_value(source: Source, token: Token) -> float:
+    """Return the number that a literal stands for (an ``int`` or a ``float``)."""
+    text = token.text.replace("_", "")
+    if len(text) > _MOST_DIGITS or (text.isdigit() and len(text) > 1 and text[0] == "0" and text.strip("0")):
+        raise ProblemFound(Problem("number-bad", source, token.start, token.end, number=token.text[:20]))
+    return int(text) if text.isdigit() else float(text)

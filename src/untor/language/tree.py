@@ -1,0 +1,227 @@
+"""The nodes of a template's tree; ``start`` and ``end`` are offsets in the source."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+
+@dataclass(slots=True)
+class Node:
+    """Anything with a place in the source."""
+
+    start: int
+    end: int
+
+
+# --- expressions ---------------------------------------------------------------------------------------------------
+
+
+@dataclass(slots=True)
+class Expression(Node):
+    """Something with a value."""
+
+
+@dataclass(slots=True)
+class Constant(Expression):
+    """A literal: text, number, ``True``, ``False`` or ``None``."""
+
+    value: str | float | bool | None
+
+
+@dataclass(slots=True)
+class Name(Expression):
+    """A name from a loop, a ``let`` or the context."""
+
+    name: str
+
+
+@dataclass(slots=True)
+class ListDisplay(Expression):
+    """``[a, b]``."""
+
+    items: list[Expression]
+
+
+@dataclass(slots=True)
+class DictDisplay(Expression):
+    """``{key: value}``."""
+
+    items: list[tuple[Expression, Expression]]
+
+
+@dataclass(slots=True)
+class Attribute(Expression):
+    """``owner.name``; ``name_start`` is the offset of the name after the dot."""
+
+    owner: Expression
+    name: str
+    name_start: int
+
+
+@dataclass(slots=True)
+class Item(Expression):
+    """``owner[index]``."""
+
+    owner: Expression
+    index: Expression
+
+
+@dataclass(slots=True)
+class Slice(Expression):
+    """``first:last:step`` between the brackets of an item."""
+
+    first: Expression | None
+    last: Expression | None
+    step: Expression | None
+
+
+@dataclass(slots=True)
+class Maybe(Expression):
+    """``value?``: the value, or nothing when its last step is missing."""
+
+    value: Expression
+
+
+@dataclass(slots=True)
+class Otherwise(Expression):
+    """``value ?? fallback``."""
+
+    value: Expression
+    fallback: Expression
+
+
+@dataclass(slots=True)
+class Unary(Expression):
+    """``-a``, ``+a`` or ``not a``."""
+
+    operator: str
+    operand: Expression
+
+
+@dataclass(slots=True)
+class Binary(Expression):
+    """``a + b`` and the like, also ``and`` and ``or``."""
+
+    left: Expression
+    operator: str
+    right: Expression
+
+
+@dataclass(slots=True)
+class Comparison(Expression):
+    """``a < b <= c``: the first operand, then each operator with its operand."""
+
+    first: Expression
+    rest: list[tuple[str, Expression]]
+
+
+@dataclass(slots=True)
+class Conditional(Expression):
+    """``then if test else otherwise``."""
+
+    test: Expression
+    then: Expression
+    otherwise: Expression
+
+
+@dataclass(slots=True)
+class Filter(Expression):
+    """``value | name(arguments, key=argument)``."""
+
+    value: Expression
+    name: str
+    name_start: int
+    arguments: list[Expression]
+    named: dict[str, Expression]
+
+
+# --- steps ---------------------------------------------------------------------------------------------------------
+
+
+@dataclass(slots=True)
+class Text(Node):
+    """Text of the template that is printed as it is."""
+
+    text: str
+
+
+@dataclass(slots=True)
+class Print(Node):
+    """``{= expression =}``."""
+
+    expression: Expression
+
+
+@dataclass(slots=True)
+class Let(Node):
+    """``<! let name = expression !>``."""
+
+    name: str
+    expression: Expression
+
+
+@dataclass(slots=True)
+class Block(Node):
+    """A step with content; ``start`` and ``end`` are those of its opening mark."""
+
+    word: str
+
+
+@dataclass(slots=True)
+class Branch:
+    """One branch of an ``if``; without a test, the ``else``. ``start`` and ``end`` are those of its mark."""
+
+    start: int
+    end: int
+    test: Expression | None
+    body: list[Node] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class If(Block):
+    """``if``, ``elif``, ``else``."""
+
+    branches: list[Branch]
+
+
+@dataclass(slots=True)
+class For(Block):
+    """A loop; ``empty`` is the content of its ``else``, ``None`` without one."""
+
+    names: list[str]
+    iterable: Expression
+    condition: Expression | None
+    position: str | None
+    body: list[Node] = field(default_factory=list)
+    empty: list[Node] | None = None
+
+
+def children(node: Expression) -> Iterator[Expression]:
+    """Yield the direct parts of an expression, in the order they are written."""
+    match node:
+        case ListDisplay():
+            yield from node.items
+        case DictDisplay():
+            for pair in node.items:
+                yield from pair
+        case Attribute(owner=part) | Maybe(value=part) | Unary(operand=part):
+            yield part
+        case Item(owner=first, index=second) | Otherwise(value=first, fallback=second):
+            yield from (first, second)
+        case Binary(left=first, right=second):
+            yield from (first, second)
+        case Slice():
+            yield from (part for part in (node.first, node.last, node.step) if part is not None)
+        case Comparison():
+            yield node.first
+            yield from (part for _, part in node.rest)
+        case Conditional():
+            yield from (node.then, node.test, node.otherwise)
+        case Filter():
+            yield node.value
+            yield from node.arguments
+            yield from node.named.values()

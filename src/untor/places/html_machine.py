@@ -1,0 +1,192 @@
+"""The HTML tokenizer's and tree builder's state, as far as it decides where a value lands (HTML §13.2.5, §13.2.6).
+
+The machine is fed the fixed text of a template. It can be copied where a template branches, compared and joined
+where branches meet, and started in any state.
+"""
+
+from __future__ import annotations
+
+from untor.places import html_states, tree_builder
+from untor.places.references import unfinished
+
+INITIAL = frozenset({"initial"})
+
+TAG_STATES = frozenset(
+    {
+        "tag name",
+        "before attribute name",
+        "attribute name",
+        "after attribute name",
+        "after attribute value (quoted)",
+        "attribute value (unquoted)",
+        "between attributes",
+        "between attributes (unquoted)",
+        "self-closing start tag",
+    },
+)
+"""States between the name of a tag and its end, outside quoted values."""
+
+VALUE_STATES = frozenset({"attribute value (double-quoted)", "attribute value (single-quoted)"})
+
+_BOUNDARY = frozenset(
+    {
+        "tag name",
+        "before attribute name",
+        "attribute name",
+        "after attribute name",
+        "after attribute value (quoted)",
+        "between attributes",
+    },
+)
+_BOUNDARY_UNQUOTED = _BOUNDARY | {"attribute value (unquoted)", "between attributes (unquoted)"}
+_REFERENCE_STATES = VALUE_STATES | {"data", "RCDATA"}
+
+
+class Machine:
+    """Where the reading of a page has come to.
+
+    ``state`` has the standard's name of a tokenizer state. ``modes`` are the insertion modes that the tree builder
+    may be in, ``stack`` the open elements that matter for where text may stand and how it is tokenized.
+    ``doubt`` says why the rest of the page cannot be judged; empty when it can.
+    """
+
+    __slots__ = (
+        "after_value",
+        "attribute",
+        "attributes",
+        "buffer",
+        "closing",
+        "doubt",
+        "fresh",
+        "last_start",
+        "modes",
+        "noscript",
+        "self_closing",
+        "stack",
+        "state",
+        "tag",
+        "value",
+        "valued",
+    )
+
+    def __init__(self, state: str = "data") -> None:
+        self.state = state
+        self.tag = ""
+        self.closing = False
+        self.self_closing = False
+        self.attribute = ""
+        self.attributes: frozenset[str] = frozenset()
+        self.value = ""
+        self.valued: frozenset[str] = frozenset()
+        self.buffer = ""
+        self.last_start = ""
+        self.stack: tuple[str, ...] = ()
+        self.modes = INITIAL
+        self.fresh = False
+        self.after_value = False
+        self.noscript = ""
+        self.doubt = ""
+
+    def copy(self) -> Machine:
+        """Return a machine in the same state that can go another way."""
+        other = Machine.__new__(Machine)
+        for name in Machine.__slots__:
+            setattr(other, name, getattr(self, name))
+        return other
+
+    def read(self, text: str, start: int = 0, *, until_value_ends: bool = False) -> int:
+        """Go over fixed text and return the offset reached.
+
+        With ``until_value_ends`` it stops before the quote that ends the attribute value it is in.
+        Raises ``tree_builder.Unreadable`` where browsers would not agree or a value before is put in doubt.
+        """
+        end, position = len(text), start
+        if until_value_ends:
+            quote = '"' if self.state == "attribute value (double-quoted)" else "'"
+            found = text.find(quote, start)
+            position = end if found < 0 else found
+            self.value += text[start:position]
+            return position
+        states = html_states.STATES
+        noscript_from = start
+        while position < end:
+            before = position, self.state
+            stack = self.stack
+            try:
+                position = states[self.state](self, text, position)
+            except tree_builder.Unreadable as found:
+                found.offset = position
+                raise
+            if (position, self.state) == before:
+                raise AssertionError(f"the state {self.state!r} does not advance")
+            if self.stack is not stack:
+                noscript_from = self._noscript(stack, text, noscript_from, position)
+        if "noscript" in self.stack:
+            self.noscript += text[noscript_from:end]
+        return end
+
+    def _noscript(self, stack: tuple[str, ...], text: str, start: int, position: int) -> int:
+        """Hold the two readings of ``noscript`` together: with scripting it is raw text up to its end tag."""
+        was, now = "noscript" in stack, "noscript" in self.stack
+        if was and not now:
+            raw = (self.noscript + text[start:position]).lower()
+            self.noscript = ""
+            if raw.count("</noscript") > 1:
+                raise tree_builder.Unreadable("scripting-differs", offset=position)
+        return position if now and not was else start
+
+    def unfinished_reference(self) -> bool:
+        """Tell whether a character reference could be going on in this state."""
+        return self.state in _REFERENCE_STATES
+
+    def took_value(self) -> None:
+        """Go over a value printed here. The place has been found good before."""
+        self.fresh = False
+        if self.state in VALUE_STATES or self.state == "before attribute value":
+            self.valued |= {self.attribute}
+        if self.state == "before attribute value":
+            self.state = "after attribute value (quoted)"
+            self.after_value = True
+            self.attributes |= {self.attribute}
+        elif self.state == "data":
+            self.modes = frozenset("maybe body" if mode == "initial" else mode for mode in self.modes)
+
+    def key(self) -> tuple[object, ...]:
+        """Return what must be the same for the markup that follows to be read in the same way."""
+        common = (self.state, self.stack, self.fresh, self.after_value, self.doubt, self.noscript)
+        if self.state in {"data", "PLAINTEXT", "bogus comment", "DOCTYPE"}:
+            return common
+        if self.state in TAG_STATES or self.state == "before attribute value" or self.state in VALUE_STATES:
+            return (*common, self.tag, self.closing, self.attribute)
+        return (*common, self.tag, self.closing, self.attribute, self.buffer, self.last_start)
+
+    def joined(self, other: Machine) -> Machine | None:
+        """Return the state after branches that end in these two; ``None`` when what follows would differ."""
+        result = self.copy()
+        result.modes |= other.modes
+        result.attributes |= other.attributes
+        result.valued |= other.valued
+        result.after_value |= other.after_value
+        if self._in_same_tag(other):
+            if (self.state, self.attribute) == (other.state, other.attribute):
+                return result
+            states = {self.state, other.state}
+            if states <= _BOUNDARY_UNQUOTED:
+                result.attributes |= self.finished_attribute() | other.finished_attribute()
+                result.state = "between attributes" if states <= _BOUNDARY else "between attributes (unquoted)"
+                return result
+        first, second = self.key(), other.key()
+        return result if first == second else None
+
+    def _in_same_tag(self, other: Machine) -> bool:
+        same = (self.tag, self.closing, self.stack, self.doubt, self.noscript)
+        others = (other.tag, other.closing, other.stack, other.doubt, other.noscript)
+        return self.state in TAG_STATES and other.state in TAG_STATES and same == others
+
+    def finished_attribute(self) -> frozenset[str]:
+        """Return the name of the attribute that ends if the tag goes on with another."""
+        return frozenset({self.attribute}) if self.attribute else frozenset()
+
+    def unfinished(self, text: str) -> str:
+        """Return the unfinished character reference at the end of the fixed text, if one could go on here."""
+        return unfinished(text) if self.unfinished_reference() else ""

@@ -1,0 +1,627 @@
+"""The tokenizer states of HTML §13.2.5, a function each, named as there.
+
+A function takes the machine, the text and a position, eats at least one character or changes the state, and
+returns the new position. Character references (§13.2.5.72 ff.) never change the state and are left to
+``references``; NUL and other replaced characters neither.
+"""
+
+from __future__ import annotations
+
+import re
+
+from untor.places import tree_builder
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from untor.places.html_machine import Machine
+
+_QUOTES = {'"': "double", "'": "single"}
+_SPACE = "\t\n\f\r "
+_ALPHA = re.compile("[A-Za-z]")
+_ALPHAS = re.compile("[A-Za-z]+")
+_SPACES = re.compile("[\t\n\f\r ]+")
+_TO_LESS_THAN = re.compile("[^<]+")
+_TO_LESS_THAN_OR_DASH = re.compile("[^<-]+")
+_TO_GREATER_THAN = re.compile("[^>]+")
+_TAG_NAME = re.compile("[^\t\n\f\r />]+")
+_ATTRIBUTE_NAME = re.compile("[^\t\n\f\r />=]+")
+_TO_DOUBLE_QUOTE = re.compile('[^"]+')
+_TO_SINGLE_QUOTE = re.compile("[^']+")
+_UNQUOTED = re.compile("[^\t\n\f\r >]+")
+_COMMENT = re.compile("[^<-]+")
+_CDATA = re.compile(r"[^\]]+")
+
+
+def _lower(text: str) -> str:
+    """ASCII-lowercase, as the standard does with names."""
+    return text.lower() if text.isascii() else "".join(char.lower() if char < "\x80" else char for char in text)
+
+
+# --- 13.2.5.1 to .5: text ------------------------------------------------------------------------------------------
+
+
+def data_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.1 Data state."""
+    found = _TO_LESS_THAN.match(text, position)
+    if found:
+        tree_builder.characters(machine, found[0])
+        return found.end()
+    machine.state = "tag open"
+    return position + 1
+
+
+def _raw_text(less_than: str) -> Callable[[Machine, str, int], int]:
+    def state(machine: Machine, text: str, position: int) -> int:
+        """13.2.5.2 RCDATA state, .3 RAWTEXT state, .4 Script data state: text up to a less-than sign."""
+        machine.fresh = False
+        found = _TO_LESS_THAN.match(text, position)
+        if found:
+            return found.end()
+        machine.state = less_than
+        return position + 1
+
+    return state
+
+
+def plaintext_state(machine: Machine, text: str, position: int) -> int:  # noqa: ARG001  one shape for all
+    """13.2.5.5 PLAINTEXT state: there is no way out of it."""
+    return len(text)
+
+
+# --- 13.2.5.6 to .8: tags ------------------------------------------------------------------------------------------
+
+
+def tag_open_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.6 Tag open state."""
+    char = text[position]
+    if _ALPHA.match(char):
+        _new_tag(machine, closing=False)
+    elif char == "/":
+        machine.state = "end tag open"
+        return position + 1
+    elif char == "!":
+        machine.state, machine.buffer = "markup declaration open", ""
+        return position + 1
+    elif char == "?":
+        machine.state = "bogus comment"
+    else:
+        tree_builder.characters(machine, "<")
+        machine.state = "data"
+    return position
+
+
+def _new_tag(machine: Machine, *, closing: bool) -> None:
+    machine.state, machine.tag, machine.closing = "tag name", "", closing
+    machine.self_closing = machine.after_value = False
+    machine.attribute, machine.value = "", ""
+    machine.attributes = machine.valued = frozenset()
+
+
+def end_tag_open_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.7 End tag open state."""
+    char = text[position]
+    if _ALPHA.match(char):
+        _new_tag(machine, closing=True)
+        return position
+    if char == ">":
+        machine.state = "data"
+        return position + 1
+    machine.state = "bogus comment"
+    return position
+
+
+def tag_name_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.8 Tag name state."""
+    found = _TAG_NAME.match(text, position)
+    if found:
+        machine.tag += _lower(found[0])
+        return found.end()
+    return _after_name(machine, text, position)
+
+
+def _after_name(machine: Machine, text: str, position: int) -> int:
+    """White space, a solidus or a greater-than sign inside a tag."""
+    char = text[position]
+    if char in _SPACE:
+        machine.state = "before attribute name"
+    elif char == "/":
+        machine.state = "self-closing start tag"
+    else:
+        _emit(machine)
+    return position + 1
+
+
+def _emit(machine: Machine) -> None:
+    """Hand the tag to the tree builder, which may switch the tokenizer."""
+    machine.state = "data"
+    machine.after_value = False
+    if machine.closing:
+        tree_builder.end_tag(machine, machine.tag)
+    else:
+        machine.last_start = machine.tag
+        tree_builder.start_tag(machine, machine.tag)
+
+
+# --- 13.2.5.9 to .17: end tags of raw text ---------------------------------------------------------------------------
+
+
+def _raw_less_than(raw: str, script: str = "") -> Callable[[Machine, str, int], int]:
+    def state(machine: Machine, text: str, position: int) -> int:
+        """13.2.5.9, .12, .15 RCDATA, RAWTEXT and script data less-than sign states."""
+        if text[position] == "/":
+            machine.buffer, machine.state = "", f"{raw} end tag open"
+            return position + 1
+        if script and text[position] == "!":
+            machine.state = script
+            return position + 1
+        machine.state = raw
+        return position
+
+    return state
+
+
+def _raw_end_tag_open(raw: str) -> Callable[[Machine, str, int], int]:
+    def state(machine: Machine, text: str, position: int) -> int:
+        """13.2.5.10, .13, .16, .24 end tag open states of raw text."""
+        machine.state = f"{raw} end tag name" if _ALPHA.match(text[position]) else raw
+        return position
+
+    return state
+
+
+def _raw_end_tag_name(raw: str) -> Callable[[Machine, str, int], int]:
+    def state(machine: Machine, text: str, position: int) -> int:
+        """13.2.5.11, .14, .17, .25 end tag name states of raw text: only an appropriate end tag ends it."""
+        found = _ALPHAS.match(text, position)
+        if found:
+            machine.buffer += _lower(found[0])
+            return found.end()
+        if machine.buffer == machine.last_start and text[position] in "\t\n\f\r />":
+            _new_tag(machine, closing=True)
+            machine.tag = machine.buffer
+            return _after_name(machine, text, position)
+        machine.state = raw
+        return position
+
+    return state
+
+
+# --- 13.2.5.18 to .31: script data escaped and double escaped ---------------------------------------------------------
+
+
+def script_data_escape_start_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.18 Script data escape start state."""
+    return _dash(machine, text, position, "script data escape start dash", "script data")
+
+
+def script_data_escape_start_dash_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.19 Script data escape start dash state."""
+    return _dash(machine, text, position, "script data escaped dash dash", "script data")
+
+
+def _dash(machine: Machine, text: str, position: int, then: str, otherwise: str) -> int:
+    """Go to ``then`` after a dash; otherwise reconsume in ``otherwise``."""
+    if text[position] == "-":
+        machine.state = then
+        return position + 1
+    machine.state = otherwise
+    return position
+
+
+def _escaped(less_than: str, dash: str) -> Callable[[Machine, str, int], int]:
+    def state(machine: Machine, text: str, position: int) -> int:
+        """13.2.5.20, .27 Script data escaped state and script data double escaped state."""
+        found = _TO_LESS_THAN_OR_DASH.match(text, position)
+        if found:
+            return found.end()
+        machine.state = less_than if text[position] == "<" else dash
+        return position + 1
+
+    return state
+
+
+def _escaped_dash(escaped: str) -> Callable[[Machine, str, int], int]:
+    def state(machine: Machine, text: str, position: int) -> int:
+        """13.2.5.21, .28 Script data (double) escaped dash states."""
+        char = text[position]
+        machine.state = {"-": f"{escaped} dash dash", "<": f"{escaped} less-than sign"}.get(char, escaped)
+        return position + 1
+
+    return state
+
+
+def _escaped_dash_dash(escaped: str) -> Callable[[Machine, str, int], int]:
+    def state(machine: Machine, text: str, position: int) -> int:
+        """13.2.5.22, .29 Script data (double) escaped dash dash states."""
+        char = text[position]
+        if char != "-":
+            machine.state = {"<": f"{escaped} less-than sign", ">": "script data"}.get(char, escaped)
+        return position + 1
+
+    return state
+
+
+def script_data_escaped_less_than_sign_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.23 Script data escaped less-than sign state."""
+    char = text[position]
+    machine.buffer = ""
+    if char == "/":
+        machine.state = "script data escaped end tag open"
+        return position + 1
+    machine.state = "script data double escape start" if _ALPHA.match(char) else "script data escaped"
+    return position
+
+
+def script_data_double_escaped_less_than_sign_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.30 Script data double escaped less-than sign state."""
+    if text[position] == "/":
+        machine.buffer, machine.state = "", "script data double escape end"
+        return position + 1
+    machine.state = "script data double escaped"
+    return position
+
+
+def _double_escape(after_script: str, otherwise: str) -> Callable[[Machine, str, int], int]:
+    def state(machine: Machine, text: str, position: int) -> int:
+        """13.2.5.26, .31 Script data double escape start and end states."""
+        found = _ALPHAS.match(text, position)
+        if found:
+            machine.buffer += _lower(found[0])
+            return found.end()
+        if text[position] in "\t\n\f\r />":
+            machine.state = after_script if machine.buffer == "script" else otherwise
+            return position + 1
+        machine.state = otherwise
+        return position
+
+    return state
+
+
+# --- 13.2.5.32 to .40: attributes --------------------------------------------------------------------------------------
+
+
+def before_attribute_name_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.32 Before attribute name state."""
+    found = _SPACES.match(text, position)
+    if found:
+        return found.end()
+    if text[position] in "/>":
+        machine.state = "after attribute name"
+        return position
+    machine.state, machine.attribute, machine.value = "attribute name", "", ""
+    if text[position] == "=":
+        machine.attribute = "="
+        return position + 1
+    return position
+
+
+def attribute_name_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.33 Attribute name state."""
+    found = _ATTRIBUTE_NAME.match(text, position)
+    if found:
+        machine.attribute += _lower(found[0])
+        return found.end()
+    if text[position] == "=":
+        machine.state = "before attribute value"
+        return position + 1
+    machine.state = "after attribute name"
+    return position
+
+
+def after_attribute_name_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.34 After attribute name state."""
+    found = _SPACES.match(text, position)
+    if found:
+        return found.end()
+    char = text[position]
+    if char == "=" and machine.attribute:
+        machine.state = "before attribute value"
+        return position + 1
+    _attribute_done(machine)
+    if char == "/":
+        machine.state = "self-closing start tag"
+    elif char == ">":
+        _emit(machine)
+    else:
+        machine.state, machine.attribute, machine.value = "attribute name", "", ""
+        return position
+    return position + 1
+
+
+def _attribute_done(machine: Machine) -> None:
+    if machine.attribute:
+        machine.attributes |= {machine.attribute}
+    machine.attribute = ""
+
+
+def before_attribute_value_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.35 Before attribute value state."""
+    found = _SPACES.match(text, position)
+    if found:
+        return found.end()
+    char = text[position]
+    if char == ">":
+        _attribute_done(machine)
+        _emit(machine)
+        return position + 1
+    machine.value = ""
+    if char in _QUOTES:
+        machine.state = f"attribute value ({_QUOTES[char]}-quoted)"
+        return position + 1
+    machine.state = "attribute value (unquoted)"
+    return position
+
+
+def _quoted_value(rest: re.Pattern[str]) -> Callable[[Machine, str, int], int]:
+    def state(machine: Machine, text: str, position: int) -> int:
+        """13.2.5.36, .37 Attribute value (double-quoted) state and (single-quoted) state."""
+        found = rest.match(text, position)
+        if found:
+            machine.value += found[0]
+            return found.end()
+        _attribute_done(machine)
+        machine.state = "after attribute value (quoted)"
+        return position + 1
+
+    return state
+
+
+def attribute_value_unquoted_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.38 Attribute value (unquoted) state."""
+    found = _UNQUOTED.match(text, position)
+    if found:
+        machine.value += found[0]
+        return found.end()
+    _attribute_done(machine)
+    if text[position] == ">":
+        _emit(machine)
+    else:
+        machine.state = "before attribute name"
+    return position + 1
+
+
+def after_attribute_value_quoted_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.39 After attribute value (quoted) state."""
+    if text[position] in "\t\n\f\r />":
+        _attribute_done(machine)
+        machine.after_value = False
+        return _after_name(machine, text, position)
+    if machine.after_value:
+        # The template has a value without quotes here, so this is not what it looks like.
+        raise tree_builder.Unreadable("text-after-value", name=machine.attribute)
+    machine.state = "before attribute name"
+    return position
+
+
+def _between_attributes(ends: str) -> Callable[[Machine, str, int], int]:
+    def state(machine: Machine, text: str, position: int) -> int:
+        """Stand where branches end at different points between two attributes: only what is the same for all."""
+        if text[position] not in ends:
+            raise tree_builder.Unreadable("step-inside", place="right before this text in a tag", remedy=_SPACE_REMEDY)
+        machine.attribute = ""
+        return _after_name(machine, text, position)
+
+    return state
+
+
+_SPACE_REMEDY = "Put white space after the end of the step, so that the attribute before it has ended in every branch."
+
+
+def self_closing_start_tag_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.40 Self-closing start tag state."""
+    if text[position] == ">":
+        machine.self_closing = True
+        _emit(machine)
+        return position + 1
+    machine.state = "before attribute name"
+    return position
+
+
+# --- 13.2.5.41 to .52: comments ----------------------------------------------------------------------------------------
+
+
+def bogus_comment_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.41 Bogus comment state."""
+    found = _TO_GREATER_THAN.match(text, position)
+    if found:
+        return found.end()
+    machine.state = "data"
+    return position + 1
+
+
+def markup_declaration_open_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.42 Markup declaration open state."""
+    machine.buffer += text[position]
+    so_far = machine.buffer
+    if so_far == "--":
+        machine.state = "comment start"
+    elif so_far.lower() == "doctype":
+        machine.state = "DOCTYPE"
+    elif so_far == "[CDATA[":
+        machine.state = "CDATA section" if tree_builder.allows_cdata(machine) else "bogus comment"
+    elif not ("--".startswith(so_far) or "doctype".startswith(so_far.lower()) or "[CDATA[".startswith(so_far)):
+        # All that was taken so far has no ">" in it but the last character, which is reconsumed.
+        machine.state = "bogus comment"
+        return position
+    return position + 1
+
+
+def comment_start_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.43 Comment start state."""
+    if text[position] == ">":
+        machine.state = "data"
+        return position + 1
+    return _dash(machine, text, position, "comment start dash", "comment")
+
+
+def comment_start_dash_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.44 Comment start dash state."""
+    if text[position] == ">":
+        machine.state = "data"
+        return position + 1
+    return _dash(machine, text, position, "comment end", "comment")
+
+
+def comment_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.45 Comment state."""
+    found = _COMMENT.match(text, position)
+    if found:
+        return found.end()
+    machine.state = "comment less-than sign" if text[position] == "<" else "comment end dash"
+    return position + 1
+
+
+def comment_less_than_sign_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.46 Comment less-than sign state."""
+    if text[position] == "!":
+        machine.state = "comment less-than sign bang"
+        return position + 1
+    if text[position] == "<":
+        return position + 1
+    machine.state = "comment"
+    return position
+
+
+def comment_less_than_sign_bang_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.47 Comment less-than sign bang state."""
+    return _dash(machine, text, position, "comment less-than sign bang dash", "comment")
+
+
+def comment_less_than_sign_bang_dash_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.48 Comment less-than sign bang dash state."""
+    return _dash(machine, text, position, "comment less-than sign bang dash dash", "comment end dash")
+
+
+def comment_less_than_sign_bang_dash_dash_state(machine: Machine, text: str, position: int) -> int:  # noqa: ARG001
+    """13.2.5.49 Comment less-than sign bang dash dash state."""
+    machine.state = "comment end"
+    return position
+
+
+def comment_end_dash_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.50 Comment end dash state."""
+    return _dash(machine, text, position, "comment end", "comment")
+
+
+def comment_end_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.51 Comment end state."""
+    char = text[position]
+    if char in ">!-":
+        machine.state = {">": "data", "!": "comment end bang", "-": "comment end"}[char]
+        return position + 1
+    machine.state = "comment"
+    return position
+
+
+def comment_end_bang_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.52 Comment end bang state."""
+    if text[position] == ">":
+        machine.state = "data"
+        return position + 1
+    return _dash(machine, text, position, "comment end dash", "comment")
+
+
+# --- 13.2.5.53 to .71: doctype and CDATA ---------------------------------------------------------------------------------
+
+
+def doctype_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.53 DOCTYPE state to .68 Bogus DOCTYPE state: in each of them a greater-than sign ends the doctype."""
+    found = _TO_GREATER_THAN.match(text, position)
+    if found:
+        return found.end()
+    machine.state = "data"
+    tree_builder.doctype(machine)
+    return position + 1
+
+
+def cdata_section_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.69 CDATA section state."""
+    found = _CDATA.match(text, position)
+    if found:
+        return found.end()
+    machine.state = "CDATA section bracket"
+    return position + 1
+
+
+def cdata_section_bracket_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.70 CDATA section bracket state."""
+    if text[position] == "]":
+        machine.state = "CDATA section end"
+        return position + 1
+    machine.state = "CDATA section"
+    return position
+
+
+def cdata_section_end_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.71 CDATA section end state."""
+    if text[position] == "]":
+        return position + 1
+    machine.state = "data" if text[position] == ">" else "CDATA section"
+    return position + (text[position] == ">")
+
+
+STATES: dict[str, Callable[[Machine, str, int], int]] = {
+    "data": data_state,
+    "RCDATA": _raw_text("RCDATA less-than sign"),
+    "RAWTEXT": _raw_text("RAWTEXT less-than sign"),
+    "script data": _raw_text("script data less-than sign"),
+    "PLAINTEXT": plaintext_state,
+    "tag open": tag_open_state,
+    "end tag open": end_tag_open_state,
+    "tag name": tag_name_state,
+    "RCDATA less-than sign": _raw_less_than("RCDATA"),
+    "RCDATA end tag open": _raw_end_tag_open("RCDATA"),
+    "RCDATA end tag name": _raw_end_tag_name("RCDATA"),
+    "RAWTEXT less-than sign": _raw_less_than("RAWTEXT"),
+    "RAWTEXT end tag open": _raw_end_tag_open("RAWTEXT"),
+    "RAWTEXT end tag name": _raw_end_tag_name("RAWTEXT"),
+    "script data less-than sign": _raw_less_than("script data", "script data escape start"),
+    "script data end tag open": _raw_end_tag_open("script data"),
+    "script data end tag name": _raw_end_tag_name("script data"),
+    "script data escape start": script_data_escape_start_state,
+    "script data escape start dash": script_data_escape_start_dash_state,
+    "script data escaped": _escaped("script data escaped less-than sign", "script data escaped dash"),
+    "script data escaped dash": _escaped_dash("script data escaped"),
+    "script data escaped dash dash": _escaped_dash_dash("script data escaped"),
+    "script data escaped less-than sign": script_data_escaped_less_than_sign_state,
+    "script data escaped end tag open": _raw_end_tag_open("script data escaped"),
+    "script data escaped end tag name": _raw_end_tag_name("script data escaped"),
+    "script data double escape start": _double_escape("script data double escaped", "script data escaped"),
+    "script data double escaped": _escaped(
+        "script data double escaped less-than sign",
+        "script data double escaped dash",
+    ),
+    "script data double escaped dash": _escaped_dash("script data double escaped"),
+    "script data double escaped dash dash": _escaped_dash_dash("script data double escaped"),
+    "script data double escaped less-than sign": script_data_double_escaped_less_than_sign_state,
+    "script data double escape end": _double_escape("script data escaped", "script data double escaped"),
+    "before attribute name": before_attribute_name_state,
+    "attribute name": attribute_name_state,
+    "after attribute name": after_attribute_name_state,
+    "before attribute value": before_attribute_value_state,
+    "attribute value (double-quoted)": _quoted_value(_TO_DOUBLE_QUOTE),
+    "attribute value (single-quoted)": _quoted_value(_TO_SINGLE_QUOTE),
+    "attribute value (unquoted)": attribute_value_unquoted_state,
+    "after attribute value (quoted)": after_attribute_value_quoted_state,
+    "between attributes": _between_attributes("\t\n\f\r />"),
+    "between attributes (unquoted)": _between_attributes("\t\n\f\r >"),
+    "self-closing start tag": self_closing_start_tag_state,
+    "bogus comment": bogus_comment_state,
+    "markup declaration open": markup_declaration_open_state,
+    "comment start": comment_start_state,
+    "comment start dash": comment_start_dash_state,
+    "comment": comment_state,
+    "comment less-than sign": comment_less_than_sign_state,
+    "comment less-than sign bang": comment_less_than_sign_bang_state,
+    "comment less-than sign bang dash": comment_less_than_sign_bang_dash_state,
+    "comment less-than sign bang dash dash": comment_less_than_sign_bang_dash_dash_state,
+    "comment end dash": comment_end_dash_state,
+    "comment end": comment_end_state,
+    "comment end bang": comment_end_bang_state,
+    "DOCTYPE": doctype_state,
+    "CDATA section": cdata_section_state,
+    "CDATA section bracket": cdata_section_bracket_state,
+    "CDATA section end": cdata_section_end_state,
+}

@@ -1,0 +1,50 @@
+"""Character references (HTML §13.2.5.72 to 13.2.5.80): what fixed text reads as, and where one is unfinished."""
+
+from __future__ import annotations
+
+import re
+from html import unescape
+from html.entities import html5
+
+_ENDING = re.compile(r"&(?:#[xX]?[0-9A-Fa-f]*|[A-Za-z][A-Za-z0-9]*)?\Z")
+_IN_ATTRIBUTE = re.compile(r"&(?:#[0-9]+;?|#[xX][0-9A-Fa-f]+;?|[A-Za-z][A-Za-z0-9]*;?)")
+_LEGACY = tuple(sorted((name for name in html5 if not name.endswith(";")), key=len, reverse=True))
+
+
+def unfinished(text: str) -> str:
+    """Return the character reference that a text ends in the middle of; empty when there is none."""
+    found = _ENDING.search(text, max(0, len(text) - 64))
+    return found[0] if found else ""
+
+
+def neutral(reference: str) -> str | None:
+    """Return how to write an unfinished reference so that it reads as it stands whatever comes next.
+
+    ``None`` when its meaning depends on what comes next: a numeric reference, or a name that counts
+    without its semicolon, like ``&amp`` (HTML §13.2.5.73).
+    """
+    if reference.startswith("&#") or reference[1:].startswith(_LEGACY):
+        return None
+    return "&amp;" + reference[1:]
+
+
+def attribute_text(raw: str) -> str:
+    """Return what a browser reads an attribute value as (HTML §13.2.5.73, the rules for attributes)."""
+    if "&" not in raw:
+        return raw
+
+    def decoded(match: re.Match[str]) -> str:
+        reference = match[0]
+        if reference[1] == "#" or reference.endswith(";"):
+            whole = html5.get(reference[1:]) if reference[1] != "#" else unescape(reference)
+            if whole is not None:
+                return whole
+        # "If the character reference was consumed as part of an attribute, and the last character matched is not a
+        # semicolon, and the next input character is either an equals sign or an ASCII alphanumeric" it stays as it is.
+        name = reference[1:]
+        following = raw[match.end() : match.end() + 1]
+        if name in html5 and following != "=":
+            return html5[name]
+        return reference
+
+    return _IN_ATTRIBUTE.sub(decoded, raw)

@@ -1,0 +1,110 @@
+"""Names and filters in expressions: what is bound where, what is read from the context, what cannot be."""
+
+from __future__ import annotations
+
+import inspect
+
+from untor.language import tree
+from untor.problems import Problem, suggestion
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping
+
+    from untor.source import Source
+
+POSITION = frozenset({"number", "index", "first", "last", "odd", "even", "total"})
+"""What the position of a loop has."""
+
+
+class Refused(Exception):  # noqa: N818  never leaves the planning
+    """Stops the planning of a template at its first problem."""
+
+    def __init__(self, problem: Problem) -> None:
+        super().__init__(problem)
+        self.problem = problem
+
+
+class Names:
+    """The names in reach at a point of a template, innermost scope last."""
+
+    def __init__(self, source: Source, filters: Mapping[str, Callable[..., object]]) -> None:
+        self.source = source
+        self.filters = filters
+        self.scopes: list[dict[str, set[str] | None]] = [{}]
+        self.inputs: set[str] = set()
+
+    def enter(self) -> None:
+        """Open a scope."""
+        self.scopes.append({})
+
+    def leave(self) -> None:
+        """Close the innermost scope; its names are gone."""
+        self.scopes.pop()
+
+    def bind(self, name: str, uses: set[str] | None = None) -> None:
+        """Add a name to the innermost scope; ``uses`` collects what is read of a loop's position."""
+        self.scopes[-1][name] = uses
+
+    def lookup(self, name: str) -> tuple[bool, set[str] | None]:
+        """Tell whether a name is bound in the template, and as what."""
+        for scope in reversed(self.scopes):
+            if name in scope:
+                return True, scope[name]
+        return False, None
+
+    def use(self, expression: tree.Expression) -> None:
+        """Check an expression and note what it reads. Raises ``Refused``."""
+        todo = [expression]
+        while todo:
+            node = todo.pop()
+            if isinstance(node, tree.Attribute) and isinstance(node.owner, tree.Name):
+                uses = self.lookup(node.owner.name)[1]
+                if uses is not None:
+                    self._position(node, node.owner, uses)
+                    continue
+            if isinstance(node, tree.Name):
+                self._name(node)
+            elif isinstance(node, tree.Filter):
+                self._filter(node)
+            todo.extend(tree.children(node))
+
+    def _position(self, node: tree.Attribute, owner: tree.Name, uses: set[str]) -> None:
+        if node.name not in POSITION:
+            hint = suggestion(node.name, POSITION) or None
+            words = {"name": owner.name, "word": node.name}
+            raise Refused(Problem("position-attribute", self.source, node.name_start, node.end, hint=hint, **words))
+        uses.add(node.name)
+
+    def _name(self, node: tree.Name) -> None:
+        bound, uses = self.lookup(node.name)
+        if uses is not None:
+            raise Refused(Problem("position-alone", self.source, node.start, node.end, name=node.name))
+        if not bound:
+            self.inputs.add(node.name)
+
+    def _filter(self, node: tree.Filter) -> None:
+        function = self.filters.get(node.name)
+        end = node.name_start + len(node.name)
+        if function is None:
+            known = ", ".join(sorted(self.filters))
+            near = suggestion(node.name, self.filters)
+            hint = f"{near}\nFilters are {known}." if near else None
+            words = {"word": node.name, "filters": known}
+            raise Refused(Problem("filter-unknown", self.source, node.name_start, end, hint=hint, **words))
+        signature = inspect.signature(function)
+        try:
+            signature.bind(None, *node.arguments, **node.named)
+        except TypeError as error:
+            shape = f"value | {node.name}" + _arguments(signature)
+            words = {"word": node.name, "trouble": str(error), "shape": shape}
+            raise Refused(Problem("filter-arguments", self.source, node.name_start, end, **words)) from None
+
+
+def _arguments(signature: inspect.Signature) -> str:
+    """Show the arguments of a filter as a template writes them, without the value."""
+    shown = []
+    for parameter in list(signature.parameters.values())[1:]:
+        default = "" if parameter.default is parameter.empty else f"={parameter.default!r}"
+        shown.append(f"{parameter.name}{default}")
+    return f"({', '.join(shown)})" if shown else ""

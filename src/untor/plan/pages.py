@@ -1,0 +1,186 @@
+"""Walks the tree of an HTML template through the HTML machine."""
+
+from __future__ import annotations
+
+import re
+
+from untor.language import tree
+from untor.places.html_machine import VALUE_STATES, Machine
+from untor.places.references import neutral
+from untor.places.tree_builder import Unreadable
+from untor.places.verdict import Place, Refusal, describe, place_of
+from untor.plan.blocks import BlockWalker
+from untor.plan.names import Names, Refused
+from untor.plan.operations import Constant, Emit
+from untor.plan.urls import UrlWalker
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from untor.source import Source
+
+
+class PageWalker(BlockWalker[Machine]):
+    """Walks markup; the text that is printed as it is collects in ``held`` until a value or step comes."""
+
+    def __init__(self, source: Source, names: Names, schemes: frozenset[str]) -> None:
+        super().__init__(source, names, Machine())
+        self.schemes = schemes
+        self.held: list[str] = []
+        self.final: tree.Node | None = None
+
+    def page(self, nodes: list[tree.Node]) -> None:
+        """Walk a whole template."""
+        self.final = nodes[-1] if nodes else None
+        self.walk(nodes)
+        self.flush()
+
+    def flush(self) -> None:
+        """Bring the text held back into the operations."""
+        if self.held:
+            text = "".join(self.held)
+            self.held = []
+            if text:
+                self.operations.append(Constant(text))
+
+    def fork(self, state: Machine) -> Machine:
+        """Return a copy of the machine."""
+        return state.copy()
+
+    def join(self, first: Machine, second: Machine) -> Machine | None:
+        """Join two machines where branches meet."""
+        return first.joined(second)
+
+    def same(self, first: Machine, second: Machine) -> bool:
+        """Compare all that decides about values to come."""
+        sets = (first.modes, first.attributes, first.valued, first.after_value)
+        others = (second.modes, second.attributes, second.valued, second.after_value)
+        return first.key() == second.key() and sets == others
+
+    def describe(self, state: Machine) -> str:
+        """Say in words where a machine is."""
+        return describe(state)
+
+    def end_block(self, node: tree.Block) -> None:
+        """Hold the value of a URL attribute together: it is judged as a whole."""
+        if self._in_url():
+            raise self.refused("url-split", node.start, node.end, name=self.state.attribute)
+
+    def _in_url(self) -> bool:
+        if self.state.state not in VALUE_STATES or self.state.doubt:
+            return False
+        place = place_of(self.state)
+        return isinstance(place, Place) and place.kind == "url"
+
+    def walk(self, nodes: list[tree.Node]) -> None:
+        """Walk nodes: text through the machine, values to their places."""
+        index = 0
+        while index < len(nodes):
+            node = nodes[index]
+            if isinstance(node, tree.Text):
+                run = text_run(nodes, index)
+                index += len(run)
+                self._text(run, 0)
+            elif self._in_url():
+                index = self._url(nodes, index)
+            elif isinstance(node, tree.Print):
+                self._value(node)
+                index += 1
+            else:
+                self.step(node)
+                index += 1
+
+    def _text(self, run: list[tree.Text], start: int) -> None:
+        text = "".join(node.text for node in run)
+        machine = self.state
+        try:
+            machine.read(text, start)
+        except Unreadable as found:
+            place = source_offset(run, found.offset)
+            raise self.refused(found.code, place, place + 1, **found.words) from None
+        text = text[start:]
+        if run[-1] is self.final:
+            self.held.append(text)
+            return
+        text = settled(self, run, text, machine)
+        if machine.fresh:
+            # HTML §13.2.6.4.7: a line feed right after the start tag is dropped; this one, not that of a value.
+            text += "\n"
+            machine.fresh = False
+        self.held.append(text)
+
+    def _value(self, node: tree.Print) -> None:
+        place = place_of(self.state)
+        if isinstance(place, Refusal):
+            raise self.refused(place.code, node.start, node.end, **place.words)
+        self.names.use(node.expression)
+        placement = self.placement(node, place.context, place.path, (place.escaper,))
+        before: tuple[str, ...] = ()
+        if place.kind == "whole":
+            before = (self._take_name(node),)
+        self.flush()
+        self.operations.append(Emit(node.expression, place.escaper, placement, before))
+        self.state.took_value()
+
+    def _take_name(self, node: tree.Print) -> str:
+        """Take the name and equals sign of a whole attribute back from the text before it."""
+        text = "".join(self.held)
+        found = re.search(r"[\t\n\f\r ]*([^\t\n\f\r />=\"']+)[\t\n\f\r ]*=[\t\n\f\r ]*\Z", text)
+        if found is None:
+            words = {
+                "place": "between the name of an attribute and its value",
+                "remedy": "Put it around the whole tag.",
+            }
+            raise self.refused("step-inside", node.start, node.end, **words)
+        self.held = [text[: found.start()]]
+        return found[1]
+
+    def _url(self, nodes: list[tree.Node], index: int) -> int:
+        """Hand the rest of a URL attribute's value to its own walker; return the index after it."""
+        place = place_of(self.state)
+        assert isinstance(place, Place)  # noqa: S101  _in_url has looked
+        prefix = self.state.value
+        text = "".join(self.held)
+        if not text.endswith(prefix):
+            raise AssertionError("the value of a URL attribute began in another block")
+        self.held = [text[: len(text) - len(prefix)]]
+        walker = UrlWalker(self.source, self.names, self.state, place, self.schemes)
+        walker.loops = self.loops
+        index, run, offset = walker.value(prefix, nodes, index)
+        self.flush()
+        self.operations += walker.result()
+        if run:
+            self._text(run, offset)
+        return index
+
+
+def text_run(nodes: list[tree.Node], index: int) -> list[tree.Text]:
+    """Return the texts that stand one after another from an index on; a note may have stood between them."""
+    run: list[tree.Text] = []
+    for node in nodes[index:]:
+        if not isinstance(node, tree.Text):
+            break
+        run.append(node)
+    return run
+
+
+def source_offset(run: list[tree.Text], offset: int) -> int:
+    """Turn an offset in the joined texts into one in the source."""
+    for node in run:
+        if offset < len(node.text):
+            return node.start + offset
+        offset -= len(node.text)
+    return run[-1].end - 1
+
+
+def settled(walker: BlockWalker[Machine], run: list[tree.Text], text: str, machine: Machine) -> str:
+    """Finish a character reference at the end of fixed text, so that nothing after it can become a part of it."""
+    reference = machine.unfinished(text)
+    if not reference:
+        return text
+    finished = neutral(reference)
+    if finished is None:
+        end = run[-1].end
+        raise walker.refused("place-reference", end - len(reference), end, reference=reference)
+    if machine.state in VALUE_STATES:
+        machine.value = machine.value[: len(machine.value) - len(reference)] + finished
+    return text[: len(text) - len(reference)] + finished

@@ -1,0 +1,217 @@
+"""Walks the value of a URL attribute through the URL parser's states, and decides how the whole is made safe."""
+
+from __future__ import annotations
+
+import re
+
+from untor.escape.url import COMPONENT, OPAQUE, URL
+from untor.language import tree
+from untor.places.html_machine import Machine
+from untor.places.references import attribute_text, neutral
+from untor.places.url_states import UrlState
+from untor.places.verdict import Place
+from untor.plan.blocks import BlockWalker
+from untor.plan.names import Names
+from untor.plan.operations import Choice, Constant, Emit, Loop, Operation, UrlFixed, UrlJoin, UrlValue
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from untor.source import Source
+
+_CONTEXTS: dict[str, tuple[str, str, int]] = {
+    "scheme start": ("url", "URL", URL),
+    "unknown": ("url", "URL", URL),
+    "scheme": ("url-path", "URL path", COMPONENT),
+    "relative slash": ("url-path", "URL path", COMPONENT),
+    "path": ("url-path", "URL path", COMPONENT),
+    "query": ("url-query", "URL query", COMPONENT),
+    "fragment": ("url-fragment", "URL fragment", COMPONENT),
+    "opaque path": ("url-path", "URL path", OPAQUE),
+}
+_ESCAPERS = {COMPONENT: "percent", OPAQUE: "percent-opaque"}
+_DECIDED = frozenset({"query", "fragment", "opaque path"})
+_SEPARATOR = re.compile(r"[/\\?#]")
+_ONLY_DOTS = re.compile(r"(?:\.|%2e)*", re.IGNORECASE)
+
+
+class UrlWalker(BlockWalker[UrlState]):
+    """Walks from the first mark in a URL attribute's value to the quote that ends it."""
+
+    def __init__(self, source: Source, names: Names, machine: Machine, place: Place, schemes: frozenset[str]) -> None:
+        super().__init__(source, names, UrlState())
+        self.machine = machine
+        self.place = place
+        self.schemes = schemes
+        self.first_state = ""
+        self.in_step = False
+        self.ended: tuple[list[tree.Text], int] | None = None
+
+    def fork(self, state: UrlState) -> UrlState:
+        """Return the state itself: it never changes."""
+        return state
+
+    def join(self, first: UrlState, second: UrlState) -> UrlState | None:
+        """Join two states; a value after a join of different places is refused when it comes."""
+        return first.joined(second) or UrlState("mixed")
+
+    def same(self, first: UrlState, second: UrlState) -> bool:
+        """Compare two states."""
+        return first == second
+
+    def describe(self, state: UrlState) -> str:
+        """Say in words where a state is."""
+        return f"in the {state.state} of the URL"
+
+    def value(self, prefix: str, nodes: list[tree.Node], index: int) -> tuple[int, list[tree.Text], int]:
+        """Walk to the end of the value; return the index after it, the texts that end it and the offset in them."""
+        self._fixed(prefix)
+        self.first_state = self.state.state
+        while index < len(nodes) and self.ended is None:
+            index = self._node(nodes, index)
+        if self.ended is None:
+            last = nodes[-1]
+            raise self.refused("url-split", last.start, last.end, name=self.machine.attribute)
+        return index, *self.ended
+
+    def walk(self, nodes: list[tree.Node]) -> None:
+        """Walk the content of a step; the value cannot end in it."""
+        outer, self.in_step = self.in_step, True
+        index = 0
+        while index < len(nodes):
+            index = self._node(nodes, index)
+        self.in_step = outer
+
+    def _node(self, nodes: list[tree.Node], index: int) -> int:
+        node = nodes[index]
+        if isinstance(node, tree.Text):
+            return self._text(nodes, index)
+        if self.state.percent:
+            raise self.refused("place-percent", node.start, node.end, text=self.state.percent)
+        if isinstance(node, tree.Print):
+            self._print(node)
+        else:
+            self.step(node)
+        return index + 1
+
+    def _text(self, nodes: list[tree.Node], index: int) -> int:
+        run: list[tree.Text] = []
+        while index < len(nodes) and isinstance(node := nodes[index], tree.Text):
+            run.append(node)
+            index += 1
+        text = "".join(node.text for node in run)
+        end = self.machine.read(text, until_value_ends=True)
+        if end < len(text):
+            if self.in_step:
+                raise self.refused("url-split", run[0].start, run[-1].end, name=self.machine.attribute)
+            self.ended = run, end
+            self._fixed(text[:end])
+            return index
+        reference = self.machine.unfinished(text)
+        if reference:
+            finished = neutral(reference)
+            if finished is None:
+                place = run[-1].end
+                raise self.refused("place-reference", place - len(reference), place, reference=reference)
+            text = text[: len(text) - len(reference)] + finished
+        self._fixed(text)
+        return index
+
+    def _fixed(self, raw: str) -> None:
+        if raw:
+            plain = attribute_text(raw)
+            self.state = self.state.read(plain, self.schemes)
+            self.operations.append(UrlFixed(raw, plain))
+
+    def _print(self, node: tree.Print) -> None:
+        state = self.state.state
+        if state not in _CONTEXTS:
+            raise self._refusal(node)
+        self.names.use(node.expression)
+        context, words, kind = _CONTEXTS[state]
+        escapers = (self.place.escaper,) if kind == URL else (_ESCAPERS[kind],)
+        placement = self.placement(node, context, (*self.place.path, words), escapers)
+        self.operations.append(UrlValue(kind, node.expression, placement))
+        self.state = self.state.took_value()
+        self.machine.took_value()
+
+    def _refusal(self, node: tree.Print) -> Exception:
+        state = self.state
+        attribute = f'in the attribute "{self.machine.attribute}" of <{self.machine.tag}>'
+        if state.state == "blocked scheme":
+            words = {
+                "place": f'after "{state.scheme}:" {attribute}',
+                "reason": "URLs of that scheme are not among those that may be followed",
+                "remedy": "Link to a page, or use a button with a data attribute that a script reads.",
+            }
+            return self.refused("place-refused", node.start, node.end, **words)
+        if state.state == "mixed":
+            words = {
+                "place": f"here {attribute}",
+                "reason": "the step before it may end in different parts of the URL",
+                "remedy": "Write the whole URL in each branch.",
+            }
+            return self.refused("place-refused", node.start, node.end, **words)
+        words = {"place": f"as the host of a URL, {attribute},", "remedy": "Write the host out, or pass the whole URL."}
+        return self.refused("place-later", node.start, node.end, **words)
+
+    # --- how the whole is made safe --------------------------------------------------------------------------------
+
+    def result(self) -> list[Operation]:
+        """Return the operations that print the value: in place where each value is safe alone, else as a whole."""
+        pieces = self.operations
+        values = [piece for piece in pieces if isinstance(piece, UrlValue)]
+        static = all(isinstance(piece, UrlValue | UrlFixed) for piece in pieces)
+        if self.first_state in _DECIDED:
+            return in_place(pieces)
+        if static and len(pieces) == len(values) == 1:
+            return [Emit(values[0].expression, self.place.escaper, values[0].placement)]
+        risky = _risky_segments(pieces) if static else -1
+        if static and self.first_state == "path" and not risky:
+            return in_place(pieces)
+        if static and len(values) == 1 and risky and self._one_segment(pieces):
+            at = pieces.index(values[0])
+            before = "".join(piece.raw for piece in pieces[:at] if isinstance(piece, UrlFixed))
+            after = "".join(piece.raw for piece in pieces[at:] if isinstance(piece, UrlFixed))
+            return [Emit(values[0].expression, "segment-url", values[0].placement, (before,), (after,))]
+        return [UrlJoin(f"{self.place.escaper}-pieces", pieces)]
+
+    def _one_segment(self, pieces: list[Operation]) -> bool:
+        """Tell whether the one value is a whole path segment after which no host can begin."""
+        at = next(index for index, piece in enumerate(pieces) if isinstance(piece, UrlValue))
+        before = "".join(piece.plain for piece in pieces[:at] if isinstance(piece, UrlFixed))
+        after = "".join(piece.plain for piece in pieces[at:] if isinstance(piece, UrlFixed))
+        ends = before.endswith("/") and (not after or after[0] in "/?#")
+        return ends and (self.first_state == "path" or (self.first_state == "relative slash" and after[:1] != "/"))
+
+
+def in_place(pieces: list[Operation]) -> list[Operation]:
+    """Turn the pieces of a URL into operations that print each by itself."""
+    result: list[Operation] = []
+    for piece in pieces:
+        if isinstance(piece, UrlFixed):
+            result.append(Constant(piece.raw))
+        elif isinstance(piece, UrlValue):
+            result.append(Emit(piece.expression, _ESCAPERS[piece.kind], piece.placement))
+        elif isinstance(piece, Choice):
+            result.append(Choice([(branch, in_place(body)) for branch, body in piece.branches]))
+        elif isinstance(piece, Loop):
+            result.append(Loop(piece.node, piece.uses, in_place(piece.body), in_place(piece.empty)))
+        else:
+            result.append(piece)
+    return result
+
+
+def _risky_segments(pieces: list[Operation]) -> int:
+    """Count the path segments with a value in them whose fixed text could be a part of ``.`` or ``..``."""
+    risky, fixed, valued = 0, "", False
+    for piece in pieces:
+        if isinstance(piece, UrlValue):
+            valued = valued or piece.placement.context == "url-path"
+        elif isinstance(piece, UrlFixed):
+            plain = re.sub("[\t\n\r]", "", piece.plain)
+            first, *others = _SEPARATOR.split(plain)
+            fixed += first
+            for other in others:
+                risky += valued and _ONLY_DOTS.fullmatch(fixed) is not None
+                fixed, valued = other, False
+    return risky + (valued and _ONLY_DOTS.fullmatch(fixed) is not None)

@@ -1,0 +1,1 @@
+"""What generated code calls while it renders: looking up values, looping, telling what went wrong."""

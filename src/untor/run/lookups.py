@@ -1,0 +1,173 @@
+"""Dots and items: how ``a.b`` and ``a[b]`` read a value, and what they never reach."""
+
+from __future__ import annotations
+
+from types import (
+    AsyncGeneratorType,
+    BuiltinFunctionType,
+    CodeType,
+    CoroutineType,
+    FrameType,
+    FunctionType,
+    GeneratorType,
+    MethodType,
+    ModuleType,
+    TracebackType,
+)
+
+from untor.errors import MissingValue, RenderError
+from untor.escape import MISSING
+from untor.problems import Problem, suggestion
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Mapping
+
+_CLOSED = (
+    ModuleType,
+    FunctionType,
+    BuiltinFunctionType,
+    MethodType,
+    FrameType,
+    CodeType,
+    GeneratorType,
+    CoroutineType,
+    AsyncGeneratorType,
+    TracebackType,
+)
+"""Types whose attributes lead out of the data into the program."""
+
+
+def is_mapping(value: object) -> bool:
+    """Tell whether dots are keys of a value."""
+    if isinstance(value, dict):
+        return True
+    from collections.abc import Mapping  # noqa: PLC0415  loaded already by almost every program, but not by all
+
+    return isinstance(value, Mapping)
+
+
+def dot(value: object, name: str) -> object:
+    """Return ``value.name``: of a mapping the item, of anything else the attribute, then the item.
+
+    Raises ``MissingValue`` without a place, which ``trouble`` fills in.
+    """
+    found = dot_maybe(value, name)
+    if found is not MISSING or value is MISSING:
+        return found
+    raise MissingValue(_missing_attribute(value, name))
+
+
+def dot_maybe(value: object, name: str) -> object:
+    """Return ``value.name``, or ``MISSING`` when it is not there."""
+    if type(value) is dict:
+        return value.get(name, MISSING)
+    if value is None or value is MISSING:
+        return MISSING
+    if isinstance(value, _CLOSED):
+        raise RenderError(Problem("attribute-refused", type=type(value).__name__))
+    if is_mapping(value):
+        return _item(value, name)
+    found: object = getattr(value, name, MISSING)
+    if found is MISSING and hasattr(type(value), "__getitem__"):
+        return _item(value, name)
+    return found
+
+
+def _item(value: object, key: object) -> object:
+    try:
+        return value[key]  # type: ignore[index]
+    except (LookupError, TypeError):
+        return MISSING
+
+
+def _missing_attribute(value: object, name: str) -> Problem:
+    if value is None:
+        return Problem("attribute-of-none", owner="it", word=name)
+    near = suggestion(name, reach(value), _there_is(reach(value)))
+    return Problem("attribute-missing", word=name, type=type(value).__name__, near=near)
+
+
+def reach(value: object) -> list[str]:
+    """Return the names that a template can read of a value."""
+    names: Iterable[object]
+    if is_mapping(value):
+        names = value  # type: ignore[assignment]
+    elif hasattr(type(value), "keys"):
+        names = value.keys()  # type: ignore[attr-defined]
+    else:
+        names = (name for name in dir(value) if not callable(getattr(type(value), name, None)))
+    return [name for name in names if isinstance(name, str) and not name.startswith("_")]
+
+
+def _there_is(names: list[str], most: int = 12) -> str:
+    if not names:
+        return ""
+    shown = ", ".join(names[:most])
+    return f"It has {shown}{' and more' if len(names) > most else ''}."
+
+
+def item(value: object, key: object) -> object:
+    """Return ``value[key]``, or part of it when the key is a slice."""
+    found = item_maybe(value, key)
+    if found is not MISSING or value is MISSING:
+        return found
+    if value is None:
+        raise MissingValue(Problem("attribute-of-none", owner="it", word=f"[{key!r}]"))
+    near = suggestion(key, reach(value), _there_is(reach(value))) if isinstance(key, str) else _size(value)
+    raise MissingValue(Problem("item-missing", key=repr(key)[:80], type=type(value).__name__, near=near))
+
+
+def item_maybe(value: object, key: object) -> object:
+    """Return ``value[key]``, or ``MISSING`` when it is not there."""
+    if value is None or value is MISSING or (isinstance(key, str) and key.startswith("__")):
+        return MISSING
+    if isinstance(value, _CLOSED) or isinstance(value, type):
+        raise RenderError(Problem("attribute-refused", type=type(value).__name__))
+    try:
+        return value[key]  # type: ignore[index]
+    except LookupError:
+        return MISSING
+
+
+def _size(value: object) -> str:
+    size = len(value) if hasattr(type(value), "__len__") else None  # type: ignore[arg-type]
+    if size is None:
+        return ""
+    items = f"has {size} item{'' if size == 1 else 's'}"
+    return f"It {items}; the first is [0]." if size else f"It {items}."
+
+
+def none_is_missing(value: object) -> object:
+    """After a ``?``, ``None`` is as good as missing."""
+    return MISSING if value is None else value
+
+
+def missing_name(name: str, scope: Mapping[str, object]) -> object:
+    """Raise ``MissingValue`` for a name that the context does not have."""
+    raise MissingValue(Problem("name-missing", word=name, near=suggestion(name, scope, _in_context(scope))))
+
+
+def _in_context(scope: Mapping[str, object]) -> str:
+    names = sorted(name for name in scope if isinstance(name, str))
+    return f"The page was given {', '.join(names[:12])}." if names else "The page was given no values."
+
+
+def modulo(left: object, right: object) -> object:
+    """Return the remainder; ``%`` never formats text."""
+    if isinstance(left, str | bytes | bytearray):
+        raise TypeError("% is the remainder of numbers, and this is text")
+    return left % right  # type: ignore[operator]
+
+
+def merge(globals_: Mapping[str, object], context: object, values: dict[str, object]) -> dict[str, object]:
+    """Return the names that a page sees: the engine's globals, its context, its values, later ones first."""
+    if context is None:
+        return {**globals_, **values} if globals_ else values
+    if not is_mapping(context):
+        raise RenderError(Problem("context-bad", what=f"{_article(type(context).__name__)}"))
+    return {**globals_, **context, **values}  # type: ignore[dict-item]
+
+
+def _article(word: str) -> str:
+    return f"{'an' if word[:1].lower() in 'aeiou' else 'a'} {word}"

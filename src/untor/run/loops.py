@@ -1,0 +1,69 @@
+"""What loops run over."""
+
+from __future__ import annotations
+
+from untor.errors import RenderError
+from untor.escape import MISSING
+from untor.problems import Problem
+from untor.run.lookups import is_mapping
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Iterator
+
+
+def each(value: object) -> Iterable[object]:
+    """Return what a loop with one name runs over; nothing for a missing value. Raises ``RenderError``."""
+    if value is MISSING:
+        return ()
+    if isinstance(value, bytes | bytearray | memoryview):
+        raise RenderError(Problem("not-iterable", what="bytes"))
+    try:
+        return iter(value)  # type: ignore[call-overload, no-any-return]
+    except TypeError:
+        what = "None" if value is None else f"{_shown(value)} ({type(value).__name__})"
+        hint = "If it may be missing, put a ? after it: calls?" if value is None else None
+        raise RenderError(Problem("not-iterable", hint=hint, what=what)) from None
+
+
+def pairs(value: object) -> Iterable[object]:
+    """Return what a loop with two names runs over: the keys and values of a mapping, or items that are pairs."""
+    if is_mapping(value):
+        return value.items()  # type: ignore[attr-defined, no-any-return]
+    return _pairs(each(value))
+
+
+def _pairs(items: Iterable[object]) -> Iterator[object]:
+    for number, item in enumerate(items, 1):
+        try:
+            first, second = item  # type: ignore[misc]
+        except (TypeError, ValueError):
+            what = f"{_shown(item)} ({type(item).__name__})"
+            raise RenderError(Problem("not-pairs", number=number, what=what)) from None
+        yield first, second
+
+
+def ahead(items: Iterable[object]) -> Iterator[tuple[object, bool]]:
+    """Yield each item and whether it is the last, looking one ahead."""
+    rest = iter(items)
+    for item in rest:
+        break
+    else:
+        return
+    for following in rest:
+        yield item, False
+        item = following
+    yield item, True
+
+
+def sized(items: Iterable[object]) -> list[object]:
+    """Return items that can be counted."""
+    return items if isinstance(items, list) else list(items)
+
+
+def _shown(value: object) -> str:
+    try:
+        text = repr(value)
+    except Exception:  # noqa: BLE001  a value's own fault must not hide the message about it
+        text = "a value"
+    return text if len(text) <= 40 else text[:40] + "…"  # noqa: PLR2004  fits into a line
