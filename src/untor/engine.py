@@ -9,7 +9,7 @@ from untor.escape import MISSING, SCHEMES, escapers, printed
 from untor.filters import built_in
 from untor.folders import Folders
 from untor.problems import Problem
-from untor.run import loops, lookups
+from untor.run import lookups, loops
 from untor.run.trouble import trouble
 from untor.source import Source
 from untor.template import Template
@@ -18,6 +18,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     import os
     from collections.abc import Callable, Iterable, Mapping, Sequence
+    from typing import Any
 
 _RUN = {
     "MISSING": MISSING,
@@ -52,7 +53,7 @@ class Engine:
 
     def __init__(
         self,
-        folders: str | os.PathLike[str] | Sequence[str | os.PathLike[str]] | Mapping[str, object] = (),
+        folders: str | os.PathLike[str] | Sequence[str | os.PathLike[str]] | Mapping[str, Any] = (),
         *,
         globals: Mapping[str, object] | None = None,  # noqa: A002  the word for them
         filters: Mapping[str, Callable[..., object]] | None = None,

@@ -12,6 +12,7 @@ from untor.source import Source
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterator, Mapping, Sequence
+    from typing import Any
 
 ENDINGS = (".html", ".xml", ".svg", ".txt")
 """Endings that a name may leave out, in the order they are tried."""
@@ -22,15 +23,13 @@ _MOST_LISTED = 5000
 class Folders:
     """Folders in search order, each with a prefix that names of its templates begin with (mostly none)."""
 
-    def __init__(
-        self, folders: str | os.PathLike[str] | Sequence[str | os.PathLike[str]] | Mapping[str, object]
-    ) -> None:
+    def __init__(self, folders: str | os.PathLike[str] | Sequence[str | os.PathLike[str]] | Mapping[str, Any]) -> None:
         self.entries: list[tuple[str, Path]] = []
         if isinstance(folders, str | os.PathLike):
             folders = [folders]
         if hasattr(folders, "items"):
             for prefix, inner in folders.items():
-                inner_folders = [inner] if isinstance(inner, str | os.PathLike) else inner
+                inner_folders = [inner] if isinstance(inner, str | os.PathLike) else list(inner)
                 self.entries += [(prefix, Path(folder)) for folder in inner_folders]
         else:
             self.entries = [("", Path(folder)) for folder in folders]
@@ -82,7 +81,7 @@ class Folders:
     def _near(self, name: str) -> str:
         names = set(self.names())
         stems = {known.rsplit(".", 1)[0] for known in names}
-        last = name.rsplit("/", 1)[-1].split(".")[0]
+        last = name.rsplit("/", 1)[-1].split(".", 1)[0]
         moved = sorted(known for known in stems if known.rsplit("/", 1)[-1] == last)
         near = f'There is "{moved[0]}".' if moved else suggestion(name, names if "." in name else stems)
         looked = [

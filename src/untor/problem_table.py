@@ -83,7 +83,7 @@ CODES: dict[str, Code] = {
         "This HTML comment has a mark in it and is never closed.",
         "An HTML comment ends with -->.",
         "<!-- {= call.note =}",
-        "<!-- {= call.note =} -->",
+        "<!-- {= call.note =} --><p>quay</p>",
         _CALL,
     ),
     "verbatim-unclosed": Code(
@@ -163,7 +163,7 @@ CODES: dict[str, Code] = {
     "expression-unexpected": Code(
         "MarkError",
         "{found} cannot stand here{expected}.",
-        "",
+        "A mark holds one expression; operators stand between values.",
         "<p>{= call.note call.berth =}</p>",
         "<p>{= call.note =}{= call.berth =}</p>",
         _CALL,
@@ -347,7 +347,7 @@ CODES: dict[str, Code] = {
         "A value stands before <{name}>, which belongs into the head of the page.",
         "A value there would end the head before <{name}>. Put the value after it, or into the body.",
         "{= call.note =}<title>Berths</title>",
-        "<title>Berths</title>{= call.note =}",
+        "<title>Berths</title><p>{= call.note =}</p>",
         _CALL,
     ),
     "scripting-differs": Code(
@@ -355,7 +355,7 @@ CODES: dict[str, Code] = {
         "Browsers with and without scripting would read this noscript differently.",
         "Keep </noscript out of comments and attributes inside it.",
         '<noscript><p title="</noscript>"></noscript>{= call.note =}',
-        "<noscript><p></p></noscript>{= call.note =}",
+        "<noscript><p></p></noscript><p>{= call.note =}</p>",
         _CALL,
     ),
     # --- rendering ---------------------------------------------------------------------------------------------

@@ -72,7 +72,7 @@ class Source:
         last = min(max(first + 1, first + end - start), max(len(line), first + 1))
         if len(line) > EXCERPT_WIDTH:
             cut = max(0, min(first - EXCERPT_WIDTH // 3, len(line) - EXCERPT_WIDTH))
-            line = line[cut : cut + EXCERPT_WIDTH]
+            line = line[cut : cut + EXCERPT_WIDTH] + ("…" if cut + EXCERPT_WIDTH < len(line) else "")
             first, last = first - cut, min(last - cut, len(line) + 1)
             if cut:
                 line, first, last = "…" + line, first + 1, last + 1

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import ast
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from untor.build.expressions import Expressions, call, load, store, variables
 from untor.build.positions import Positions
@@ -54,7 +54,7 @@ def build(plan: Plan, *, lenient: bool = False) -> Built:
     guarded = function.body[0]
     assert isinstance(guarded, ast.Try)  # noqa: S101
     for node in ast.walk(module):
-        if hasattr(node, "lineno"):
+        if isinstance(node, ast.expr | ast.stmt | ast.excepthandler):
             node.lineno = node.end_lineno = 1
             node.col_offset = node.end_col_offset = 0
     guarded.body[-1:-1] = variables(builder.expressions.inputs) + body
@@ -134,7 +134,8 @@ class _Builder:
     def piece(self, piece: Operation) -> ast.expr:
         """Build a piece of a URL: kind, value, and of fixed text what a browser reads it as."""
         if isinstance(piece, UrlFixed):
-            return ast.Constant((FIXED, piece.raw, piece.plain))
+            fixed: Any = (FIXED, piece.raw, piece.plain)
+            return ast.Constant(fixed)
         assert isinstance(piece, UrlValue)  # noqa: S101  others are steps
         value = call("printed", self.expressions.build(piece.expression))
         self.positions.place(value, piece.expression.start, piece.expression.end)
@@ -193,7 +194,7 @@ class _Builder:
         names = [self.expressions.fresh("v") for _ in node.names]
         for name, variable in zip(node.names, names, strict=True):
             self.expressions.bind(name, variable)
-        condition = node.condition and self.expressions.build(node.condition)
+        condition = None if node.condition is None else self.expressions.build(node.condition)
         if condition is not None:
             # The whole is read first, so that the first, last and total row are those that are kept.
             every = self.expressions.fresh("rows")

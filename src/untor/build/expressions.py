@@ -5,12 +5,13 @@ from __future__ import annotations
 import ast
 import copy
 
-from untor.build.positions import Positions
 from untor.language import tree
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Mapping
+
+    from untor.build.positions import Positions
 
 _BINARY: dict[str, type[ast.operator]] = {
     "+": ast.Add,

@@ -42,7 +42,7 @@ from untor.engine import Engine
 def render(
     page: str, files: tuple[str, ...], settings: tuple[str, ...], folders: tuple[str, ...], output: str | None
 ) -> None:
-    """Render PAGE, a template's name or a path to its file, with the data given.
+    r"""Render PAGE, a template's name or a path to its file, with the data given.
 
     \b
     untor render arrivals --data arrivals.json

@@ -11,6 +11,7 @@ from importlib.resources import files
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     import os
+    from typing import Self
 
 TODAY = date(2031, 5, 17)
 """The day that the demo's pages are about."""
@@ -92,7 +93,7 @@ class Harbour:
         self._connection = sqlite3.connect(path)
         self._connection.row_factory = sqlite3.Row
 
-    def __enter__(self) -> Harbour:
+    def __enter__(self) -> Self:
         return self
 
     def __exit__(self, *_: object) -> None:

@@ -29,6 +29,7 @@ Piece = tuple[int, object, str]
 
 # URL §4.4: "Remove any leading and trailing C0 control or space from input." "Remove all ASCII tab or newline."
 C0_CONTROL_OR_SPACE = "".join(map(chr, range(0x21)))
+_LONGEST_LOGGED = 200
 _TAB_OR_NEWLINE = re.compile("[\t\n\r]+")
 _SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.\-]*):")
 _DATA_IMAGE = re.compile(r"data:image/(?!svg)[a-z0-9.\-]+[;,]", re.IGNORECASE)
@@ -80,9 +81,8 @@ def blocked(url: str, why: str) -> str:
     """Report a URL that must not be followed and return what stands in its place."""
     import logging  # noqa: PLC0415  only loaded once something is blocked
 
-    logging.getLogger("untor.blocked").warning(
-        "blocked the URL %r: %s", url if len(url) <= 200 else url[:200] + "…", why
-    )  # noqa: PLR2004
+    shown = url if len(url) <= _LONGEST_LOGGED else url[:_LONGEST_LOGGED] + "…"
+    logging.getLogger("untor.blocked").warning("blocked the URL %r: %s", shown, why)
     return INVALID
 
 

@@ -1,5 +1,8 @@
-"""The grammar of expressions, loosest binding first: conditional, or, and, not, comparison, ``??``, filters, sums,
-products, signs, and what follows a value (dots, items, ``?``)."""
+"""The grammar of expressions.
+
+Loosest binding first: conditional, or, and, not, comparison, ``??``, filters, sums, products, signs, and what
+follows a value (dots, items, ``?``).
+"""
 
 from __future__ import annotations
 

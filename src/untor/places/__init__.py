@@ -1,1 +1,1 @@
-"""Where a value lands: the state machines of the standards and their tables; the template language is not known here."""
+"""Where a value lands: state machines and tables of the standards; the template language is not known here."""

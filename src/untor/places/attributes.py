@@ -54,8 +54,8 @@ _IMAGE_URL: frozenset[tuple[str, str]] = frozenset(
 
 # Names that are URLs on some element; elsewhere they mean nothing, and a library may give them a meaning.
 _URL_NAMES = frozenset(
-    """action archive attributionsrc background cite classid code codebase data dynsrc formaction href icon longdesc lowsrc manifest poster
-    profile src usemap""".split(),
+    """action archive attributionsrc background cite classid code codebase data dynsrc formaction href icon longdesc
+    lowsrc manifest poster profile src usemap""".split(),
 )
 
 # HTML §2.3.2 and §4: boolean attributes.
@@ -86,11 +86,11 @@ _DEFINING: dict[str, frozenset[str]] = {
 _ANIMATING = frozenset({"attributename", "attributetype"})
 
 _LATER: dict[str, tuple[str, str]] = {
-    "style": ("a style attribute", "Choose between classes: class=\"{= 'late' if call.late else 'due' =}\"."),
-    "srcset": ("a list of pictures", "Use src for one picture."),
-    "imagesrcset": ("a list of pictures", "Use a fixed list."),
+    "style": ("the style attribute", "Choose between classes: class=\"{= 'late' if call.late else 'due' =}\"."),
+    "srcset": ("the list of pictures", "Use src for one picture."),
+    "imagesrcset": ("the list of pictures", "Use a fixed list."),
     "srcdoc": ("the HTML of a frame", "Link to a page of its own."),
-    "ping": ("a list of URLs", "Use a fixed list."),
+    "ping": ("the list of URLs", "Use a fixed list."),
 }
 
 # Names that libraries in the page run as code or read as their own language.
@@ -112,19 +112,28 @@ def meaning(element: str, attribute: str, *, foreign: bool = False, others: froz
         return refused
     if attribute in _LATER:
         place, remedy = _LATER[attribute]
-        return Meaning("later", f"{where}, {place}", "", remedy)
+        return Meaning("later", f'in {place} "{attribute}" of <{element}>', "", remedy)
     if foreign:
         known = attribute in _FOREIGN_PLAIN or attribute.startswith(("aria-", "data-"))
-        return Meaning("plain") if known else Meaning("later", f"{where}, foreign content", "", "Use fixed text there.")
+        return (
+            Meaning("plain")
+            if known
+            else Meaning(
+                "later",
+                f'in the attribute "{attribute}" of <{element}> in foreign content',
+                "",
+                "Use fixed text there.",
+            )
+        )
     if (element, attribute) in _URL:
         return Meaning("url")
     if (element, attribute) in _IMAGE_URL:
         return Meaning("image-url")
     if attribute in _URL_NAMES or (element, attribute) == ("iframe", "src"):
-        place = f"{where}, a URL that loads code or reframes the page"
+        place = f'in the URL "{attribute}" of <{element}>, which loads code or reframes the page,'
         return Meaning("later", place, "", 'Use a fixed URL, or link to it: <a href="{= … =}">.')
     if element == "meta" and attribute == "content" and "http-equiv" in others:
-        return Meaning("later", f"{where}, an instruction to the browser", "", "Use fixed text there.")
+        return Meaning("later", f"{where}, an instruction to the browser,", "", "Use fixed text there.")
     if attribute in BOOLEAN:
         return Meaning("boolean")
     if attribute in _STATE or attribute.startswith("aria-"):
@@ -134,7 +143,7 @@ def meaning(element: str, attribute: str, *, foreign: bool = False, others: froz
 
 def _refused(element: str, attribute: str, where: str) -> Meaning | None:
     if attribute.startswith("on"):
-        return Meaning("later", f"{where}, an event handler (script)", "", _DATA_REMEDY)
+        return Meaning("later", f'in the event handler "{attribute}" of <{element}>', "", _DATA_REMEDY)
     if element in _DEFINING.get(attribute, ()) or attribute in _ANIMATING or attribute == "is":
         reason = "it decides what the element and its other attributes do"
         return Meaning("refused", where, reason, "Write the variants out with <! if !>, each with fixed text.")

@@ -39,7 +39,7 @@ def _lower(text: str) -> str:
     return text.lower() if text.isascii() else "".join(char.lower() if char < "\x80" else char for char in text)
 
 
-# --- 13.2.5.1 to .5: text ------------------------------------------------------------------------------------------
+# --- 13.2.5.1 to .5: text ------------------------------------------------------------------------------------
 
 
 def data_state(machine: Machine, text: str, position: int) -> int:
@@ -70,7 +70,7 @@ def plaintext_state(machine: Machine, text: str, position: int) -> int:  # noqa:
     return len(text)
 
 
-# --- 13.2.5.6 to .8: tags ------------------------------------------------------------------------------------------
+# --- 13.2.5.6 to .8: tags ------------------------------------------------------------------------------------
 
 
 def tag_open_state(machine: Machine, text: str, position: int) -> int:
@@ -144,7 +144,7 @@ def _emit(machine: Machine) -> None:
         tree_builder.start_tag(machine, machine.tag)
 
 
-# --- 13.2.5.9 to .17: end tags of raw text ---------------------------------------------------------------------------
+# --- 13.2.5.9 to .17: end tags of raw text -------------------------------------------------------------------
 
 
 def _raw_less_than(raw: str, script: str = "") -> Callable[[Machine, str, int], int]:
@@ -188,7 +188,7 @@ def _raw_end_tag_name(raw: str) -> Callable[[Machine, str, int], int]:
     return state
 
 
-# --- 13.2.5.18 to .31: script data escaped and double escaped ---------------------------------------------------------
+# --- 13.2.5.18 to .31: script data escaped and double escaped ------------------------------------------------
 
 
 def script_data_escape_start_state(machine: Machine, text: str, position: int) -> int:
@@ -279,7 +279,7 @@ def _double_escape(after_script: str, otherwise: str) -> Callable[[Machine, str,
     return state
 
 
-# --- 13.2.5.32 to .40: attributes --------------------------------------------------------------------------------------
+# --- 13.2.5.32 to .40: attributes ----------------------------------------------------------------------------
 
 
 def before_attribute_name_state(machine: Machine, text: str, position: int) -> int:
@@ -419,7 +419,7 @@ def self_closing_start_tag_state(machine: Machine, text: str, position: int) -> 
     return position
 
 
-# --- 13.2.5.41 to .52: comments ----------------------------------------------------------------------------------------
+# --- 13.2.5.41 to .52: comments ------------------------------------------------------------------------------
 
 
 def bogus_comment_state(machine: Machine, text: str, position: int) -> int:
@@ -523,7 +523,7 @@ def comment_end_bang_state(machine: Machine, text: str, position: int) -> int:
     return _dash(machine, text, position, "comment end dash", "comment")
 
 
-# --- 13.2.5.53 to .71: doctype and CDATA ---------------------------------------------------------------------------------
+# --- 13.2.5.53 to .71: doctype and CDATA ---------------------------------------------------------------------
 
 
 def doctype_state(machine: Machine, text: str, position: int) -> int:

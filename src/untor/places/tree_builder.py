@@ -102,9 +102,7 @@ def _insertion_mode(machine: Machine, name: str) -> None:
         early = mode in {"initial", "before head"}
         if name == "html":
             modes.add("before head" if early else mode)
-        elif name == "head":
-            modes.add("in head" if early else mode)
-        elif name in HEAD:
+        elif name == "head" or name in HEAD:
             modes.add("in head" if early else mode)
         else:
             modes.add("in body")
@@ -199,7 +197,7 @@ def _end_mode(machine: Machine, name: str) -> None:
         _to_body(machine)
 
 
-# --- foreign content (§13.2.6.5) ---------------------------------------------------------------------------------------
+# --- foreign content (§13.2.6.5) -----------------------------------------------------------------------------
 
 
 def _is_foreign(machine: Machine) -> bool:

@@ -5,6 +5,10 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, replace
 
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
 SPECIAL = frozenset({"http", "https", "ftp", "ws", "wss", "file"})
 """URL §4.2: special schemes."""
 
@@ -42,7 +46,9 @@ class UrlState:
             text = text.lstrip(_C0_CONTROL_OR_SPACE)
         position = 0
         while position < len(text):
-            state, scheme, position = _step(state, scheme, text, position, schemes)
+            if state not in _STEPS:
+                break
+            state, scheme, position = _STEPS[state](text, position, scheme, schemes)
         return UrlState(state, scheme, percent[0] if percent else "")
 
     def took_value(self) -> UrlState:
@@ -67,41 +73,87 @@ class UrlState:
         return None
 
 
-def _step(state: str, scheme: str, text: str, position: int, schemes: frozenset[str]) -> tuple[str, str, int]:
-    """Go from one state to the next; returns state, scheme and position."""
+Step = tuple[str, str, int]
+"""The next state, the scheme so far and the next position."""
+
+
+def _scheme_start(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:
+    """Scheme start state."""
     char = text[position]
-    if state in {"scheme start", "unknown"}:
-        if state == "scheme start" and char.isascii() and char.isalpha():
-            return "scheme", "", position
-        if char in "/\\" and state == "scheme start":
-            return "relative slash", "", position + 1
-        return _delimiter(char), "", position + (char in "?#")
-    if state == "scheme":
-        end = _end(_SCHEME_CHARS, text, position)
-        scheme += text[position:end].lower()
-        if end == len(text):
-            return state, scheme, end
-        if text[end] == ":":
-            if scheme not in schemes:
-                return "blocked scheme", scheme, end + 1
-            return "special authority slashes" if scheme in SPECIAL else "opaque path", scheme, end + 1
+    if char.isascii() and char.isalpha():
+        return "scheme", "", position
+    if char in "/\\":
+        return "relative slash", "", position + 1
+    return _unknown(text, position, scheme, schemes)
+
+
+def _unknown(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
+    """After a value that may have brought any part of a URL: only a delimiter says where it goes on."""
+    return _delimiter(text[position]), "", position + (text[position] in "?#")
+
+
+def _scheme(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:
+    """Scheme state."""
+    end = _end(_SCHEME_CHARS, text, position)
+    scheme += text[position:end].lower()
+    if end == len(text):
+        return "scheme", scheme, end
+    if text[end] != ":":
         return _delimiter(text[end]), "", end + (text[end] in "?#")
-    if state == "relative slash":
-        return ("special authority slashes" if char in "/\\" else "path"), "", position
-    if state == "special authority slashes":
-        end = _end(_SLASHES, text, position)
-        return (state if end == len(text) else "authority"), scheme, end
-    if state == "authority":
-        end = _end(_AUTHORITY, text, position)
-        if end == len(text):
-            return state, scheme, end
-        return _delimiter(text[end]), scheme, end + (text[end] in "?#")
-    if state in {"path", "opaque path"}:
-        end = _end(_PATH, text, position)
-        return (state, scheme, end) if end == len(text) else (_delimiter(text[end]), scheme, end + 1)
-    if state == "query" and "#" in text[position:]:
-        return "fragment", scheme, text.index("#", position) + 1
-    return state, scheme, len(text)
+    if scheme not in schemes:
+        return "blocked scheme", scheme, end + 1
+    return "special authority slashes" if scheme in SPECIAL else "opaque path", scheme, end + 1
+
+
+def _relative_slash(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
+    """Relative slash state."""
+    return ("special authority slashes" if text[position] in "/\\" else "path"), "", position
+
+
+def _special_authority_slashes(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
+    """Go over the slashes of a special scheme (special authority slashes and ignore slashes states)."""
+    end = _end(_SLASHES, text, position)
+    return ("special authority slashes" if end == len(text) else "authority"), scheme, end
+
+
+def _authority(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
+    """Go over the authority (authority, host and port states)."""
+    end = _end(_AUTHORITY, text, position)
+    if end == len(text):
+        return "authority", scheme, end
+    return _delimiter(text[end]), scheme, end + (text[end] in "?#")
+
+
+def _path(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
+    """Path state."""
+    end = _end(_PATH, text, position)
+    return ("path", scheme, end) if end == len(text) else (_delimiter(text[end]), scheme, end + 1)
+
+
+def _opaque_path(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:
+    """Opaque path state."""
+    state, scheme, end = _path(text, position, scheme, schemes)
+    return ("opaque path" if state == "path" else state), scheme, end
+
+
+def _query(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
+    """Query state."""
+    fragment = text.find("#", position)
+    return ("query", scheme, len(text)) if fragment < 0 else ("fragment", scheme, fragment + 1)
+
+
+_STEPS: dict[str, Callable[[str, int, str, frozenset[str]], Step]] = {
+    "scheme start": _scheme_start,
+    "unknown": _unknown,
+    "scheme": _scheme,
+    "relative slash": _relative_slash,
+    "special authority slashes": _special_authority_slashes,
+    "authority": _authority,
+    "path": _path,
+    "opaque path": _opaque_path,
+    "query": _query,
+}
+"""What each state does; out of the others (fragment, blocked scheme, mixed) nothing leads."""
 
 
 def _end(pattern: re.Pattern[str], text: str, position: int) -> int:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from untor.places.attributes import meaning
-from untor.places.elements import INTEGRATION_POINTS, NO_TEXT
+from untor.places.elements import BREAKOUT, INTEGRATION_POINTS, NO_TEXT
 from untor.places.html_machine import VALUE_STATES, Machine
 
 
@@ -76,7 +76,7 @@ def place_of(machine: Machine) -> Place | Refusal:
         return _in_attribute(machine)
     if state == "RCDATA":
         return Place("value", "title-text", (f"element {machine.last_start}", "text"), "text")
-    if state == "attribute value (unquoted)":
+    if state == "attribute value (unquoted)" or machine.after_value:
         return Refusal("place-unquoted", {"name": machine.attribute})
     if state in _TAG_STATES:
         return _refused(_TAG_STATES[state], _TAG_REASON, _TAG_REMEDY)
@@ -102,8 +102,9 @@ def _in_attribute(machine: Machine) -> Place | Refusal:
     element, name = machine.tag, machine.attribute
     if machine.closing:
         return _refused("in an attribute of a closing tag", "browsers drop it", "Put it into the opening tag.")
-    foreign = bool(machine.stack) and machine.stack[-1].startswith(("svg:", "math:"))
-    foreign = foreign and machine.stack[-1] not in INTEGRATION_POINTS or element in {"svg", "math"}
+    top = machine.stack[-1] if machine.stack else ""
+    inside = top.startswith(("svg:", "math:")) and top not in INTEGRATION_POINTS and element not in BREAKOUT
+    foreign = inside or element in {"svg", "math"}
     means = meaning(element, name, foreign=foreign, others=machine.attributes)
     if means.kind == "refused":
         return _refused(means.place, means.reason, means.remedy)

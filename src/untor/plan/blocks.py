@@ -52,15 +52,15 @@ class BlockWalker(ABC, Generic[State]):
     def describe(self, state: State) -> str:
         """Say in words where a state is."""
 
-    def flush(self) -> None:  # noqa: B027  only some walkers hold text back
+    def flush(self) -> None:
         """Bring text that is held back into the operations."""
 
-    def end_block(self, node: tree.Block) -> None:  # noqa: B027  only some walkers mind
+    def end_block(self, node: tree.Block) -> None:
         """Look at the state at the end of a block of a step."""
 
     def refused(self, code: str, start: int, end: int, **words: str) -> Refused:
         """Return the exception for a problem at a place of the source."""
-        return Refused(Problem(code, self.source, start, end, **words))  # type: ignore[arg-type]
+        return Refused(Problem(code, self.source, start, end, **words))
 
     def placement(self, node: tree.Print, context: str, path: tuple[str, ...], escapers: tuple[str, ...]) -> Placement:
         """Return the record of a value's place."""

@@ -10,12 +10,12 @@ from untor.places.references import neutral
 from untor.places.tree_builder import Unreadable
 from untor.places.verdict import Place, Refusal, describe, place_of
 from untor.plan.blocks import BlockWalker
-from untor.plan.names import Names, Refused
 from untor.plan.operations import Constant, Emit
 from untor.plan.urls import UrlWalker
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from untor.plan.names import Names
     from untor.source import Source
 
 

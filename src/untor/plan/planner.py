@@ -82,4 +82,4 @@ def _refuse_marks(source: Source, nodes: list[tree.Node]) -> None:
     for node in nodes:
         if not isinstance(node, tree.Text):
             words = {"place": "in an XML file", "remedy": "Use HTML, or write the XML with an XML package."}
-            raise Refused(Problem("place-later", source, node.start, node.end, **words))  # type: ignore[arg-type]
+            raise Refused(Problem("place-later", source, node.start, node.end, **words))

@@ -6,16 +6,16 @@ import re
 
 from untor.escape.url import COMPONENT, OPAQUE, URL
 from untor.language import tree
-from untor.places.html_machine import Machine
 from untor.places.references import attribute_text, neutral
 from untor.places.url_states import UrlState
-from untor.places.verdict import Place
 from untor.plan.blocks import BlockWalker
-from untor.plan.names import Names
 from untor.plan.operations import Choice, Constant, Emit, Loop, Operation, UrlFixed, UrlJoin, UrlValue
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from untor.places.html_machine import Machine
+    from untor.places.verdict import Place
+    from untor.plan.names import Names
     from untor.source import Source
 
 _CONTEXTS: dict[str, tuple[str, str, int]] = {

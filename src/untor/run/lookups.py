@@ -122,7 +122,7 @@ def item_maybe(value: object, key: object) -> object:
     """Return ``value[key]``, or ``MISSING`` when it is not there."""
     if value is None or value is MISSING or (isinstance(key, str) and key.startswith("__")):
         return MISSING
-    if isinstance(value, _CLOSED) or isinstance(value, type):
+    if isinstance(value, (*_CLOSED, type)):
         raise RenderError(Problem("attribute-refused", type=type(value).__name__))
     try:
         return value[key]  # type: ignore[index]

@@ -36,7 +36,7 @@ def pairs(value: object) -> Iterable[object]:
 def _pairs(items: Iterable[object]) -> Iterator[object]:
     for number, item in enumerate(items, 1):
         try:
-            first, second = item  # type: ignore[misc]
+            first, second = tuple(item)  # type: ignore[arg-type, var-annotated]
         except (TypeError, ValueError):
             what = f"{_shown(item)} ({type(item).__name__})"
             raise RenderError(Problem("not-pairs", number=number, what=what)) from None
@@ -46,9 +46,9 @@ def _pairs(items: Iterable[object]) -> Iterator[object]:
 def ahead(items: Iterable[object]) -> Iterator[tuple[object, bool]]:
     """Yield each item and whether it is the last, looking one ahead."""
     rest = iter(items)
-    for item in rest:
-        break
-    else:
+    try:
+        item = next(rest)
+    except StopIteration:
         return
     for following in rest:
         yield item, False

@@ -1,0 +1,114 @@
+"""The table of problems: each code's example causes it, its mended example does not, and every text is exact."""
+
+from __future__ import annotations
+
+import pickle
+import sys
+import traceback
+
+import pytest
+from support import cases, data_of
+
+from untor import DataError, Engine, MarkError, RenderError, UntorError
+from untor.errors import ERRORS
+from untor.problems import CODES
+
+engine = Engine()
+EXAMPLES = {code: kind for code, kind in CODES.items() if kind.failing}
+TEXTS = {case.title: case for case in cases("problems.txt")}
+
+
+def caught(template: str, data: object) -> UntorError:
+    with pytest.raises(UntorError) as found:
+        engine.compile(template, "page.html").render(data)
+    return found.value
+
+
+@pytest.mark.parametrize("code", EXAMPLES)
+def test_failing_example(code: str) -> None:
+    """The failing example has this problem, as an exception of the class in the table, with its exact text."""
+    error = caught(EXAMPLES[code].failing, EXAMPLES[code].data)
+    assert error.code == code
+    assert type(error) is ERRORS[CODES[code].error]
+    assert str(error) == TEXTS[code].parts["template"]
+
+
+@pytest.mark.parametrize("code", EXAMPLES)
+def test_mended_example(code: str) -> None:
+    """The mended example renders."""
+    assert engine.compile(EXAMPLES[code].mended).render(EXAMPLES[code].data)
+
+
+def test_every_code_is_shown() -> None:
+    """A code without an example in the table has a text in this file or a test of its own elsewhere."""
+    elsewhere = {"too-deep", "not-utf8", "attribute-refused", "context-bad", "template-missing", "template-name"}
+    elsewhere |= {"template-unreadable", "data-unreadable", "data-syntax"}
+    assert set(CODES) - set(EXAMPLES) == elsewhere
+
+
+@pytest.mark.parametrize("case", cases("messages.txt"), ids=lambda case: case.title)
+def test_message(case: object) -> None:
+    """Mistakes that people make have the message that helps them."""
+    error = caught(case.parts["template"], data_of(case))  # type: ignore[attr-defined, arg-type]
+    assert str(error) == case.parts["message"]  # type: ignore[attr-defined]
+
+
+def test_context_that_is_no_mapping() -> None:
+    """A list as the context is said to be one."""
+    error = caught("<p>x</p>", ["calls"])
+    assert error.code == "context-bad"
+    assert error.message == "The context of a page must be a mapping of names to values, not a list."
+
+
+@pytest.mark.parametrize("value", [sys, caught, print, (n for n in ()), engine.render, sys._getframe()])
+def test_no_reach_into_python(value: object) -> None:
+    """Attributes of what belongs to the program are out of reach."""
+    error = caught("{= x.mro =}", {"x": value})
+    assert (type(error), error.code) == (RenderError, "attribute-refused")
+
+
+@pytest.mark.parametrize("source", ["(" * 5000, "[" * 200 + "1" + "]" * 200, "1+" * 5000 + "1", "not " * 900 + "a"])
+def test_deep_expressions(source: str) -> None:
+    """Expressions that are nested without end are refused, not followed."""
+    assert caught("{= " + source + " =}", {}).code in {"too-deep", "expression-end"}
+
+
+def test_deep_steps() -> None:
+    """Steps that are nested without end are refused; a good many are not."""
+    assert caught("<! if 1 !>" * 3000 + "<! end !>" * 3000, {}).code == "too-deep"
+    assert engine.compile("<! if 1 !>" * 90 + "x" + "<! end !>" * 90).render() == "x"
+
+
+def test_traceback_points_into_the_template() -> None:
+    """Python's own traceback names the template's line and shows its text; the cause is chained."""
+    with pytest.raises(RenderError) as found:
+        engine.compile("<p>\n{= 1 =} é {= 1 // x =}", "board.html").render(x=0)
+    assert isinstance(found.value.__cause__, ZeroDivisionError)
+    text = "".join(traceback.format_exception(found.value))
+    assert 'File "board.html", line 2, in render\n    {= 1 =} é {= 1 // x =}' in text
+    assert (found.value.line, found.value.column) == (2, 14)
+
+
+def test_errors_pickle() -> None:
+    """An error survives a process pool with its place and text."""
+    error = caught("<p>{= nam =}</p>", {"name": 1})
+    copied = pickle.loads(pickle.dumps(error))
+    assert str(copied) == str(error)
+    assert (copied.name, copied.line, copied.column, copied.hint) == ("page.html", 1, 7, 'Did you mean "name"?')
+
+
+def test_excerpt_lines_up() -> None:
+    """Tabs stay tabs, wide characters count two columns, control characters cannot reach a terminal."""
+    error = caught("\t海\x1b[31m é {= nam =}", {})
+    assert error.excerpt == "  1 | \t海�[31m é {= nam =}\n    | \t             ^^^"
+    long = caught("x" * 500 + "{= nam =}" + "y" * 500, {})
+    assert long.excerpt.startswith("  1 | …xxx")
+    first, second = long.excerpt.splitlines()
+    assert first[second.index("^") :].startswith("nam")
+
+
+def test_every_class_has_a_code() -> None:
+    """No exception class is without a problem, and the base is caught by all."""
+    assert {CODES[code].error for code in CODES} == set(ERRORS)
+    assert all(issubclass(kind, UntorError) for kind in ERRORS.values())
+    assert not issubclass(MarkError, DataError)
