@@ -1,7 +1,36 @@
-"""How thoroughly properties are tried: ``--hypothesis-profile=long`` for a night's run."""
+"""How thoroughly properties are tried (``--hypothesis-profile=long`` for a night's run), and the browser."""
 
+from __future__ import annotations
+
+import os
+import shutil
+from typing import TYPE_CHECKING
+
+import pytest
 from hypothesis import settings
+from selenium import webdriver
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
 
 settings.register_profile("long", max_examples=100_000, deadline=None)
 settings.register_profile("short", max_examples=400, deadline=None)
 settings.load_profile("short")
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[webdriver.Chrome]:
+    """A headless Chromium; without one the test is skipped, but not where everything must be tested."""
+    binary, driver = shutil.which("chromium"), shutil.which("chromedriver")
+    if not binary or not driver:
+        if os.environ.get("CI"):
+            pytest.fail("chromium and chromedriver are missing")
+        pytest.skip("needs Debian's packages chromium and chromium-driver")
+    options = webdriver.ChromeOptions()
+    options.binary_location = binary
+    flags = "headless no-sandbox disable-gpu disable-quic no-first-run disable-background-networking"
+    for flag in (*flags.split(), "disable-component-update", "disable-sync", "window-size=1280,800"):
+        options.add_argument(f"--{flag}")
+    started = webdriver.Chrome(options, webdriver.ChromeService(driver))
+    yield started
+    started.quit()

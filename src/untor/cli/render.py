@@ -84,12 +84,14 @@ def _value(text: str) -> object:
 
 def write_whole(path: Path, octets: bytes) -> None:
     """Write a file so that it is either the old or the new one, never half of it."""
-    handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+    try:
+        handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
+    except OSError as error:
+        raise OSError(error.errno, error.strerror, str(path)) from None
     try:
         with os.fdopen(handle, "wb") as file:
             file.write(octets)
-        mode = path.stat().st_mode if path.exists() else 0o666 & ~_umask()
-        os.chmod(temporary, mode)  # noqa: PTH101  of a name that mkstemp gave
+        Path(temporary).chmod(path.stat().st_mode if path.exists() else 0o666 & ~_umask())
         Path(temporary).replace(path)
     except BaseException:
         Path(temporary).unlink(missing_ok=True)

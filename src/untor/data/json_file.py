@@ -27,7 +27,11 @@ def read_json(octets: bytes, name: str) -> object:
         source = decoded(octets, name, None)
     except MarkError as error:
         problem = error.problem
-        words = {"format": "UTF-8", "trouble": error.message.rstrip("."), "remedy": "Save the file as UTF-8."}
+        words = {
+            "format": "UTF-8",
+            "trouble": error.message.partition(": ")[2].rstrip("."),
+            "remedy": "Save the file as UTF-8.",
+        }
         raise DataError(Problem("data-syntax", problem.source, problem.start, problem.end, **words)) from None
     try:
         return json.loads(source.text)

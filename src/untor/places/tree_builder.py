@@ -152,10 +152,13 @@ def _table_part(machine: Machine, stack: tuple[str, ...], name: str) -> tuple[st
         return (*stack[: base + 1], "colgroup")
     if name in TABLE_SECTIONS | {"caption", "colgroup"}:
         return (*stack[: base + 1], name)
-    section = inner[:1] if inner and inner[0] in TABLE_SECTIONS else ("tbody",) if root == "table" else ()
+    # A tbody or tr that the parser implies is left out: in all that matters here it is like its parent, and a loop
+    # over rows right in a table ends where it began.
+    section = inner[:1] if inner and inner[0] in TABLE_SECTIONS else ()
     if name == "tr":
         return (*stack[: base + 1], *section, "tr")
-    return (*stack[: base + 1], *section, "tr", name)
+    row = ("tr",) if "tr" in inner else ()
+    return (*stack[: base + 1], *section, *row, name)
 
 
 def end_tag(machine: Machine, name: str) -> None:

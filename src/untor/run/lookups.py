@@ -47,11 +47,23 @@ def is_mapping(value: object) -> bool:
     return isinstance(value, Mapping)
 
 
+_plain_types: set[type] = set()
+"""Types seen whose dots are attributes first: neither mappings nor closed. Asked before every other test."""
+
+_MOST_TYPES = 1000
+
+
 def dot(value: object, name: str) -> object:
     """Return ``value.name``: of a mapping the item, of anything else the attribute, then the item.
 
     Raises ``MissingValue`` without a place, which ``trouble`` fills in.
     """
+    if type(value) in _plain_types:
+        found: object = getattr(value, name, MISSING)
+        if found is not MISSING:
+            return found
+    elif type(value) is dict and name in value:
+        return value[name]
     found = dot_maybe(value, name)
     if found is not MISSING or value is MISSING:
         return found
@@ -64,10 +76,14 @@ def dot_maybe(value: object, name: str) -> object:
         return value.get(name, MISSING)
     if value is None or value is MISSING:
         return MISSING
-    if isinstance(value, _CLOSED):
-        raise RenderError(Problem("attribute-refused", type=type(value).__name__))
-    if is_mapping(value):
-        return _item(value, name)
+    if type(value) not in _plain_types:
+        if isinstance(value, _CLOSED):
+            raise RenderError(Problem("attribute-refused", type=type(value).__name__))
+        if is_mapping(value):
+            return _item(value, name)
+        if len(_plain_types) >= _MOST_TYPES:
+            _plain_types.clear()
+        _plain_types.add(type(value))
     found: object = getattr(value, name, MISSING)
     if found is MISSING and hasattr(type(value), "__getitem__"):
         return _item(value, name)

@@ -1,0 +1,150 @@
+"""The command line, run as a person runs it."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+import sys
+from typing import TYPE_CHECKING
+
+import pytest
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+BOARD = "<p>{= day | date =}: <! for call in calls !>{= call.name =} <! end !></p>"
+DATA = {"day": "2031-05-17", "calls": [{"name": "Sea <Holly>"}]}
+PAGE = "<p>May 17, 2031: Sea &lt;Holly&gt; </p>"
+
+
+def untor(*arguments: str, folder: Path, given: str | None = None) -> tuple[int, str, str]:
+    """Run the command in a folder; return exit status, output and errors."""
+    command = [sys.executable, "-m", "untor", *arguments]
+    done = subprocess.run(command, cwd=folder, input=given, capture_output=True, encoding="utf-8", check=False)
+    return done.returncode, done.stdout, done.stderr
+
+
+@pytest.fixture
+def site(tmp_path: Path) -> Path:
+    (tmp_path / "templates").mkdir()
+    (tmp_path / "templates/board.html").write_text(BOARD, "utf-8")
+    (tmp_path / "board.json").write_text(json.dumps(DATA), "utf-8")
+    (tmp_path / "calls.json").write_text(json.dumps(DATA["calls"]), "utf-8")
+    return tmp_path
+
+
+@pytest.mark.parametrize(
+    "arguments",
+    [
+        ["board", "--data", "board.json"],
+        ["board.html", "--data", "board.json"],
+        ["templates/board.html", "--data", "board.json"],
+        ["board", "--data", "calls.json", "--set", "day=2031-05-17"],
+        ["board", "--data", "calls=calls.json", "--set", 'day="2031-05-17"'],
+        ["board", "--set", 'calls=[{"name": "Sea <Holly>"}]', "--set", "day=2031-05-17"],
+        ["board", "--folder", "nowhere", "--folder", "templates", "--data", "board.json", "-o", "-"],
+    ],
+)
+def test_render(site: Path, arguments: list[str]) -> None:
+    """A page can be named and given its data in several ways."""
+    assert untor("render", *arguments, folder=site) == (0, PAGE, "")
+
+
+def test_render_from_standard_input_into_a_file(site: Path) -> None:
+    """Data comes from standard input, the page goes into a file."""
+    assert untor("render", "board", "--data", "-", "-o", "out.html", folder=site, given=json.dumps(DATA)) == (0, "", "")
+    assert (site / "out.html").read_text("utf-8") == PAGE
+
+
+def test_folders_from_pyproject(site: Path) -> None:
+    """Without --folder, the nearest pyproject.toml names the folders."""
+    (site / "pyproject.toml").write_text('[tool.untor]\nfolders = ["templates"]\n', "utf-8")
+    (site / "deeper").mkdir()
+    assert untor("render", "board", "--data", "../board.json", folder=site / "deeper") == (0, PAGE, "")
+
+
+def test_a_page_that_fails_leaves_the_file(site: Path) -> None:
+    """When a page fails, its output file stays as it was, and nothing else is left behind."""
+    (site / "out.html").write_text("old", "utf-8")
+    status, output, errors = untor("render", "board", "-o", "out.html", folder=site)
+    assert (status, output, (site / "out.html").read_text("utf-8")) == (1, "", "old")
+    assert errors.startswith('untor: board.html, line 1, column 7: There is no "day" here.\n')
+    assert sorted(path.name for path in site.iterdir()) == ["board.json", "calls.json", "out.html", "templates"]
+
+
+PROBLEMS = [
+    (["render", "bord"], 1, 'untor: There is no template "bord".\n  Did you mean "board"?\n  Looked in templates.\n'),
+    (
+        ["render", "board", "--folder", "nowhere"],
+        1,
+        'untor: There is no template "board".\n  Looked in nowhere (which does not exist).\n',
+    ),
+    (
+        ["render", "../board"],
+        1,
+        "untor: '../board' is no name of a template: it has an empty part, . or .. in it.\n"
+        "  Names are relative to the templates' folders, with / between folders.\n",
+    ),
+    (
+        ["render", "board", "--data", "bad.json"],
+        1,
+        "untor: bad.json, line 2, column 3: This is not JSON: expecting property name enclosed in double quotes.\n"
+        '  2 |   day: 1}\n    |   ^\n  Names stand in double quotes: {"name": …}, with no comma at the end.\n',
+    ),
+    (
+        ["render", "board", "--data", "latin.json"],
+        1,
+        "untor: latin.json, line 1, column 3: This is not UTF-8: the byte 0xE9 cannot stand here.\n",
+    ),
+    (
+        ["render", "board", "--data", "gone.json"],
+        1,
+        "untor: The data file cannot be read: gone.json: no such file or directory.\n",
+    ),
+    (
+        ["render", "board", "--data", "board.csv"],
+        1,
+        "untor: The data file cannot be read: board.csv ends in none of .json, and the ending tells how to read it.\n",
+    ),
+    (
+        ["render", "latin"],
+        1,
+        "untor: latin.html, line 1, column 5: This file is not UTF-8: the byte 0xE9 cannot stand here.\n"
+        "  1 | <p>a�\n    |     ^\n  Save the template as UTF-8.\n",
+    ),
+    (
+        ["render", "board", "--data", "board.json", "-o", "no/out.html"],
+        1,
+        "untor: no/out.html: no such file or directory\n",
+    ),
+    (["render", "board", "--set", "day"], 2, "Usage: python -m untor render [OPTIONS] PAGE\n"),
+    (["rendr"], 2, "Usage: python -m untor [OPTIONS] COMMAND [ARGS]...\n"),
+    (["demo", "board.json"], 2, "Usage: python -m untor demo [OPTIONS] [FOLDER]\n"),
+]
+
+
+@pytest.mark.parametrize(("arguments", "status", "message"), PROBLEMS)
+def test_problem(site: Path, arguments: list[str], status: int, message: str) -> None:
+    """Whatever is wrong: a message on standard error, an exit status, no traceback."""
+    (site / "bad.json").write_text("{\n  day: 1}", "utf-8")
+    (site / "latin.json").write_bytes(b'["\xe9"]')
+    (site / "templates/latin.html").write_bytes(b"<p>a\xe9")
+    found, output, errors = untor(*arguments, folder=site)
+    assert (found, output) == (status, "")
+    assert errors.startswith(message)
+    assert "Traceback" not in errors
+
+
+def test_demo(tmp_path: Path) -> None:
+    """The demo says what went where, and its board can be rendered again from the files it wrote."""
+    status, output, errors = untor("demo", "a folder/port", folder=tmp_path)
+    assert status == 0
+    assert errors.count("its scheme is not permitted") == 6
+    written = sorted(path.name for path in (tmp_path / "a folder/port").rglob("*") if path.is_file())
+    assert len(written) == 14
+    assert all(name in output for name in written)
+    arguments = ["a folder/port/templates/arrivals.html", "--data", "a folder/port/arrivals.json"]
+    assert untor("render", *arguments, folder=tmp_path)[1] == (tmp_path / "a folder/port/arrivals.html").read_text(
+        "utf-8"
+    )
+    assert untor("demo", "a folder/port", folder=tmp_path)[:2] == (0, output)

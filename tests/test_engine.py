@@ -1,0 +1,230 @@
+"""The engine: finding templates, options, threads, and what the house promises about its own structure."""
+
+from __future__ import annotations
+
+import ast
+import subprocess
+import sys
+from concurrent.futures import ThreadPoolExecutor
+from datetime import date
+from pathlib import Path
+from types import SimpleNamespace
+
+import pytest
+
+import untor
+from untor import Engine, MissingValue, RenderError, TemplateMissing
+from untor.build.code import build
+from untor.filters import built_in
+from untor.plan.planner import plan
+from untor.source import Source
+
+SRC = Path(untor.__file__).parent
+
+
+@pytest.fixture
+def folders(tmp_path: Path) -> Path:
+    for name in ["a/index.html", "a/sub/page.html", "b/index.html", "b/mail.txt", "b/feed.xml"]:
+        file = tmp_path / name
+        file.parent.mkdir(parents=True, exist_ok=True)
+        file.write_text(f"{name} <b>", "utf-8")
+    (tmp_path / "secret.html").write_text("secret", "utf-8")
+    return tmp_path
+
+
+def test_finding(folders: Path) -> None:
+    """Folders are searched in order; endings are inferred; a mapping gives folders a prefix."""
+    engine = Engine([folders / "a", folders / "b"])
+    assert engine.render("index") == engine.render("index.html") == "a/index.html <b>"
+    assert [engine.render(name)[:6] for name in ["sub/page", "mail", "feed"]] == ["a/sub/", "b/mail", "b/feed"]
+    prefixed = Engine({"x": folders / "a", "y": [folders / "b"]})
+    assert [prefixed.render(name)[:1] for name in ["x/index", "y/index"]] == ["a", "b"]
+    with pytest.raises(TemplateMissing, match='There is "x/index"'):
+        prefixed.render("index")
+    assert repr(engine.template("mail")) == "<Template mail.txt>"
+
+
+@pytest.mark.parametrize(
+    "name",
+    [
+        "../secret",
+        "sub/../../secret",
+        "/etc/passwd",
+        "..\\secret",
+        "sub//page",
+        ".",
+        "",
+        "a\0b",
+        "link",
+        "sub",
+        "index.py",
+    ],
+)
+def test_no_way_out_of_the_folders(folders: Path, name: str) -> None:
+    """No name leads out of the folders, nor does a link."""
+    (folders / "a/link.html").symlink_to(folders / "secret.html")
+    with pytest.raises(TemplateMissing):
+        Engine(folders / "a").render(name)
+
+
+def test_compiled_once(folders: Path) -> None:
+    """A template is compiled once; rendering goes straight to the compiled function."""
+    engine = Engine(folders / "a")
+    first = engine.template("index")
+    (folders / "a/index.html").write_text("changed", "utf-8")
+    assert engine.template("index") is first
+    assert first.render.__code__.co_filename == str(folders / "a/index.html")
+
+
+def test_byte_order_mark_and_line_breaks(tmp_path: Path) -> None:
+    """A byte order mark is no text; line breaks stay as they are."""
+    (tmp_path / "page.html").write_bytes(b"\xef\xbb\xbfa\r\n<! if 1 !>\r\nb\r<! end !>\rc")
+    assert Engine(tmp_path).render("page") == "a\r\nb\rc"
+    (tmp_path / "empty.html").write_bytes(b"")
+    assert Engine(tmp_path).render("empty") == ""
+
+
+def test_context_values_and_globals() -> None:
+    """Values come before the context, the context before the engine's globals; ``context`` can be a name."""
+    engine = Engine(globals={"a": "g", "b": "g", "c": "g"})
+    template = engine.compile("{= a =}{= b =}{= c =}{= context? =}{= self? =}")
+    assert template.render({"b": "c", "c": "c"}, c="v", context="x", self="y") == "gcvxy"
+    assert template.inputs == ("a", "b", "c", "context", "self")
+
+
+def test_missing_empty() -> None:
+    """With ``missing="empty"`` what does not exist prints as nothing."""
+    engine = Engine(missing="empty")
+    assert engine.compile("[{= a.b.c =}{= d[3] =}{= e | upper =}<! for x in y !>.<! end !>]").render(d=[]) == "[]"
+
+
+@pytest.mark.parametrize("options", [{"missing": "ignore"}, {"url_schemes": "https"}])
+def test_wrong_options(options: dict[str, str]) -> None:
+    """An option that cannot be is refused at once."""
+    with pytest.raises(ValueError, match=next(iter(options))):
+        Engine(**options)  # type: ignore[arg-type]
+
+
+def test_plain_text_and_xml() -> None:
+    """Plain text is not escaped; XML has no escaping yet, so values are refused there."""
+    assert Engine().compile("<b> {= x =} <!-- {= x =} -->", "mail.txt").render(x="<&>") == "<b> <&> <!-- <&> -->"
+    assert Engine().compile("<a/>", "feed.xml").render() == "<a/>"
+    with pytest.raises(untor.PlacementError, match="in an XML file"):
+        Engine().compile("<a>{= x =}</a>", "feed.xml")
+
+
+class Lazy:
+    """An object whose attributes are made up, and which counts how often it is asked."""
+
+    asked = 0
+
+    def __getattr__(self, name: str) -> object:
+        Lazy.asked += 1
+        if name == "broken":
+            raise RuntimeError("no luck")
+        raise AttributeError(name)
+
+    def __getitem__(self, key: str) -> str:
+        return {"item": "i"}[key]
+
+    def __str__(self) -> str:
+        raise OSError("nothing to say")
+
+
+def test_dots() -> None:
+    """A dot reads the attribute, then the item; what a value itself raises is chained."""
+    render = Engine().compile("{= x.item =}{= y.a =}").render
+    assert render(x=Lazy(), y=SimpleNamespace(a=1)) == "i1"
+    with pytest.raises(MissingValue):
+        render(x=SimpleNamespace(), y=1)
+    for source, cause in [("{= x.broken =}", RuntimeError), ("{= x =}", OSError), ("{= x | upper =}", OSError)]:
+        with pytest.raises(RenderError) as found:
+            Engine().compile(source).render(x=Lazy())
+        assert type(found.value.__cause__) is cause
+        assert found.value.column == (8 if "upper" in source else 4)
+
+
+def test_text_that_is_no_plain_str() -> None:
+    """A subclass of ``str`` cannot smuggle in methods of its own."""
+
+    class Sly(str):
+        __slots__ = ()
+
+        def replace(self, *_: object) -> str:
+            return self
+
+        def __str__(self) -> str:
+            return self
+
+    assert Engine().compile('<p title="{= x =}">{= x =}').render(x=Sly("<'>")) == '<p title="&lt;&#39;&gt;">&lt;\'&gt;'
+
+
+def test_own_filters_and_locale() -> None:
+    """Filters of one's own come beside the built-in ones; dates are in the engine's locale."""
+    engine = Engine(filters={"twice": lambda value, sign="": f"{value}{sign}{value}"}, locale="de-DE")
+    assert (
+        engine.compile('{= x | twice("<") =} {= d | date("EEEE") =}').render(x=1, d=date(2031, 5, 17))
+        == "1&lt;1 Samstag"
+    )
+    with pytest.raises(RenderError, match="the locale 'xx' is not known"):
+        Engine(locale="xx").compile("{= d | date =}").render(d=date(2031, 5, 17))
+
+
+def test_threads() -> None:
+    """One template renders in many threads at once."""
+    template = Engine().compile("<! for x in xs as row !>{= row.number =}{= x =}<! end !>")
+    with ThreadPoolExecutor(8) as pool:
+        pages = list(pool.map(lambda n: template.render(xs=[n] * 200), range(64)))
+    assert pages == ["".join(f"{i}{n}" for i in range(1, 201)) for n in range(64)]
+
+
+def test_constant_text_is_merged() -> None:
+    """A row of a page is one append of one f-string, whatever stands in it."""
+    source = '<table><! for c in cs !><tr class="a"><td>{= c.a =}</td><td title="{= c.b =}"><a href="/v/{= c.c =}">x</a></td></tr><! end !>'
+    planned = plan(Source("t.html", source), built_in("en"), frozenset())
+    assert not planned.problems
+    code = next(const for const in build(planned).code.co_consts if hasattr(const, "co_names"))
+    calls = [name for name in code.co_names if name.startswith("e_") or name == "dot"]
+    assert sorted(calls) == ["dot", "e_attribute", "e_segment_url", "e_text"]
+    assert build(planned).code.co_consts == build(planned).code.co_consts
+
+
+# --- the house ---------------------------------------------------------------------------------------------------
+
+LEVELS = ["escape", "filters", "problems source errors problem_table", "run folders language places", "plan", "build"]
+LEVELS += ["template engine", "data", "demo", "cli __init__ __main__"]
+RANK = {name: level for level, names in enumerate(LEVELS) for name in names.split()}
+
+
+def test_arrows_point_one_way() -> None:
+    """Imports between folders go from later to earlier ones only; language and places do not know each other."""
+    for file in SRC.rglob("*.py"):
+        own = file.relative_to(SRC).parts[0].removesuffix(".py")
+        tree = ast.parse(file.read_text("utf-8"))
+        hints = {
+            id(part)
+            for node in ast.walk(tree)
+            if isinstance(node, ast.If)
+            for part in ast.walk(node)
+            if "TYPE" in ast.dump(node.test)
+        }
+        for node in ast.walk(tree):
+            if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("untor.") and id(node) not in hints:
+                other = str(node.module).split(".")[1]
+                assert RANK[other] <= RANK[own], f"{file} imports {node.module}"
+                assert {own, other} != {"language", "places"}
+                assert own == other or own != "escape", file
+
+
+def test_import_is_light() -> None:
+    """``import untor`` loads only the standard library, and little of it; rendering loads no compiler of ours."""
+    script = "import sys; before = set(sys.modules); import untor; print(*sorted(set(sys.modules) - before))"
+    loaded = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True).stdout.split()
+    assert not {name.partition(".")[0] for name in loaded} - {"untor"} - set(sys.stdlib_module_names)
+    assert not {"dataclasses", "inspect", "typing", "logging", "click", "untor.plan.planner"} & set(loaded)
+
+
+def test_public_names() -> None:
+    """What ``__all__`` names is there, and has a docstring."""
+    assert all(getattr(untor, name).__doc__ for name in untor.__all__)
+    assert sorted(untor.__all__) == untor.__all__
