@@ -152,7 +152,9 @@ def test_the_browser_test_can_see(tmp_path: Path, browser: Chrome) -> None:
     frame = tmp_path / "frame.html"
     frame.write_text(REPORT, "utf-8")
     browser.get(frame.as_uri())
-    pages = [f"<p title='{value}'>{value}</p><a href='{value}'>x</a>" for value in ["a", *PAYLOADS]]
+    pages = [
+        f"<p title='{value}'>{value}</p><a href='{value}'>x</a>" for value in ["a", *PAYLOADS] if value.isprintable()
+    ]
     found = browser.execute_async_script(FRAMES, pages)
     assert found["runs"] >= 5
     assert len(found["changed"]) >= 15

@@ -48,7 +48,7 @@ def data_state(machine: Machine, text: str, position: int) -> int:
     if found:
         tree_builder.characters(machine, found[0])
         return found.end()
-    machine.state = "tag open"
+    machine.state, machine.fresh = "tag open", False
     return position + 1
 
 

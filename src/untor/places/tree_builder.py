@@ -192,6 +192,13 @@ def end_tag(machine: Machine, name: str) -> None:
 def _end_mode(machine: Machine, name: str) -> None:
     if machine.stack or not machine.modes & _BEFORE_BODY:
         return
+    if name == "p" and "maybe body" in machine.modes:
+        # Before the body an end tag without its start tag is ignored; in the body this one makes an element.
+        words = {
+            "place": "before this </p>, which closes nothing",
+            "reason": "depending on the value it makes a paragraph",
+        }
+        raise Unreadable("place-refused", remedy="Take the </p> away.", **words)
     if name == "head":
         machine.modes = frozenset(
             "after head" if mode in {"initial", "before head", "in head"} else mode for mode in machine.modes
