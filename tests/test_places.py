@@ -60,7 +60,7 @@ NASTY = st.sampled_from(
     '> <a href="{= x =}"> <a href="/{= x =}/{= y =}"> <a href="?q={= x =}"> {= x =} {= y =} {= x =}{= y =} <title> </title>
     <textarea> </textarea> <script> </script> <style> </style> <svg> </svg> <math> <mi> <desc> <foreignObject> <table> <tr>
     <td> </table> <select> <option> </select> <template> </template> <noscript> </noscript> <iframe> </iframe> <pre> <body>
-    <head> </head> <plaintext> <![CDATA[ ]]> <br/> <!$if$x$!> <!$else$!> <!$end$!> <!$for$z$in$y$!> id={=$x$=} hidden={=$x$=}
+    <head> </head> <frameset> <plaintext> <![CDATA[ ]]> <br/> <!$if$x$!> <!$else$!> <!$end$!> <!$for$z$in$y$!> id={=$x$=} hidden={=$x$=}
     - ! / \\ \t \n \x00 é javascript: http: # ?""".replace("$", " ").replace("{= ", "{=").replace(" =}", "=}").split(),
 ).map(lambda piece: piece + " " if piece.endswith("!>") else piece)  # fmt: skip
 MARKS = st.sampled_from(
@@ -89,7 +89,7 @@ def test_same_structure_for_every_value(source: str, x: str, y: str) -> None:
 def pure_structure(page: str) -> list[tuple[str, list[str]]]:
     """Return elements and names of attributes in document order, as the pure Python parser reads them."""
     root = tinyhtml5.parse(page.encode("utf-8", "replace").decode())
-    return [(str(element.tag), sorted(element.attrib)) for element in root.iter()]
+    return [(element.tag, sorted(element.attrib)) for element in root.iter() if isinstance(element.tag, str)]
 
 
 @given(st.text(), st.sampled_from(["", "a", "&", "R&D", "&am", "\n"]), st.sampled_from(["", "b", ";", "lt;", "\n"]))

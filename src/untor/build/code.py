@@ -218,7 +218,8 @@ class _Builder:
             statements.append(ast.Assign([store(flag)], ast.Constant(value=True)))
             body.insert(0, ast.Assign([store(flag)], ast.Constant(value=False)))
         loop = ast.For(item, items, body, [])
-        statements.append(self.positions.place(loop, node.start, node.end))
+        # What goes wrong while looping is told of the iterable, in every version of Python.
+        statements.append(self.positions.place(loop, node.iterable.start, node.iterable.end))
         if operation.empty:
             statements.append(ast.If(load(flag), self.block(operation.empty, target) or [ast.Pass()], []))
         return statements

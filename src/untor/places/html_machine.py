@@ -47,6 +47,7 @@ class Machine:
 
     ``state`` has the standard's name of a tokenizer state. ``modes`` are the insertion modes that the tree builder
     may be in, ``stack`` the open elements that matter for where text may stand and how it is tokenized.
+    ``printed`` tells that a value may have stood in text before.
     ``doubt`` says why the rest of the page cannot be judged; empty when it can.
     """
 
@@ -61,6 +62,7 @@ class Machine:
         "last_start",
         "modes",
         "noscript",
+        "printed",
         "self_closing",
         "stack",
         "state",
@@ -85,6 +87,7 @@ class Machine:
         self.fresh = False
         self.after_value = False
         self.noscript = ""
+        self.printed = False
         self.doubt = ""
 
     def copy(self) -> Machine:
@@ -142,6 +145,7 @@ class Machine:
     def took_value(self) -> None:
         """Go over a value printed here. The place has been found good before."""
         self.fresh = False
+        self.printed = self.printed or self.state == "data"
         if self.state in VALUE_STATES or self.state == "before attribute value":
             self.valued |= {self.attribute}
         if self.state == "before attribute value":
@@ -166,6 +170,7 @@ class Machine:
         result.modes |= other.modes
         result.attributes |= other.attributes
         result.valued |= other.valued
+        result.printed |= other.printed
         result.after_value |= other.after_value
         if self._in_same_tag(other):
             if (self.state, self.attribute) == (other.state, other.attribute):

@@ -400,7 +400,7 @@ def _between_attributes(ends: str) -> Callable[[Machine, str, int], int]:
         """Stand where branches end at different points between two attributes: only what is the same for all."""
         if text[position] not in ends:
             raise tree_builder.Unreadable("step-inside", place="right before this text in a tag", remedy=_SPACE_REMEDY)
-        machine.attribute = ""
+        machine.attribute, machine.after_value = "", False
         return _after_name(machine, text, position)
 
     return state

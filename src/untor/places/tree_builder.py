@@ -115,6 +115,9 @@ def _open(machine: Machine, name: str) -> None:
     if stack and stack[-1] == "colgroup" and name not in {"col", "template"}:
         stack = stack[:-1]
     if name == "frameset":
+        if machine.printed:
+            # §13.2.6.4.7: a frameset takes the place of a body that has only white space in it.
+            raise Unreadable("head-after-text", name=name)
         machine.doubt = "a page of frames has no text"
     elif name == "table":
         if stack and stack[-1] in TABLE_SECTIONS | {"table", "tr"}:
@@ -184,6 +187,8 @@ def end_tag(machine: Machine, name: str) -> None:
         return
     if name in TABLE_CELLS | {"caption"} and any(entry in TABLE_CELLS | {"caption"} for entry in passed):
         return
+    if name == "noscript" and passed:
+        machine.doubt = "browsers with and without scripting disagree on where <noscript> ends"
     if name == "select" and passed:
         machine.doubt = "browsers disagree on what may stand inside <select>"
     machine.stack = stack[:index]
@@ -198,7 +203,7 @@ def _end_mode(machine: Machine, name: str) -> None:
             "place": "before this </p>, which closes nothing",
             "reason": "depending on the value it makes a paragraph",
         }
-        raise Unreadable("place-refused", remedy="Take the </p> away.", **words)
+        raise Unreadable("place-refused", 0, remedy="Take the </p> away.", **words)
     if name == "head":
         machine.modes = frozenset(
             "after head" if mode in {"initial", "before head", "in head"} else mode for mode in machine.modes

@@ -52,8 +52,8 @@ class PageWalker(BlockWalker[Machine]):
 
     def same(self, first: Machine, second: Machine) -> bool:
         """Compare all that decides about values to come."""
-        sets = (first.modes, first.attributes, first.valued, first.after_value)
-        others = (second.modes, second.attributes, second.valued, second.after_value)
+        sets = (first.modes, first.attributes, first.valued, first.after_value, first.printed)
+        others = (second.modes, second.attributes, second.valued, second.after_value, second.printed)
         return first.key() == second.key() and sets == others
 
     def describe(self, state: Machine) -> str:
@@ -132,6 +132,13 @@ class PageWalker(BlockWalker[Machine]):
             }
             raise self.refused("step-inside", node.start, node.end, **words)
         self.held = [text[: found.start()]]
+        if self.held[0].endswith("/"):
+            # Without the attribute, what follows could make of this solidus the end of a self-closing tag.
+            words = {
+                "place": "right after the / in this tag",
+                "reason": "without the attribute the / could close the tag",
+            }
+            raise self.refused("place-refused", node.start, node.end, remedy="Put white space before it.", **words)
         return found[1]
 
     def _url(self, nodes: list[tree.Node], index: int) -> int:

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from untor.source import Source
 
 PLAIN_TEXT = frozenset({".txt"})
-XML = frozenset({".xml", ".svg"})
+HTML = frozenset({".html", ".htm", ""})
 
 
 class PlainWalker(BlockWalker[None]):
@@ -61,8 +61,8 @@ def plan(source: Source, filters: Mapping[str, Callable[..., object]], schemes: 
         return result
     names = Names(source, filters)
     try:
-        if ending in XML:
-            _refuse_marks(source, reading.body)
+        if not plain and ending not in HTML:
+            _refuse_marks(source, reading.body, ending)
         if plain:
             text = PlainWalker(source, names, None)
             text.walk(reading.body)
@@ -77,9 +77,12 @@ def plan(source: Source, filters: Mapping[str, Callable[..., object]], schemes: 
     return result
 
 
-def _refuse_marks(source: Source, nodes: list[tree.Node]) -> None:
-    """Refuse all marks in XML, for which there is no escaping yet."""
+def _refuse_marks(source: Source, nodes: list[tree.Node], ending: str) -> None:
+    """Refuse all marks in files of other kinds, for which there is no escaping."""
     for node in nodes:
         if not isinstance(node, tree.Text):
-            words = {"place": "in an XML file", "remedy": "Use HTML, or write the XML with an XML package."}
+            words = {
+                "place": f"in a {ending} file",
+                "remedy": "Use an .html or .txt file, or a package for that format.",
+            }
             raise Refused(Problem("place-later", source, node.start, node.end, **words))
