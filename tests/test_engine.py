@@ -16,7 +16,7 @@ import untor
 from untor import Engine, MissingValue, RenderError, TemplateMissing
 from untor.build.code import build
 from untor.filters import built_in
-from untor.plan.planner import plan
+from untor.plan.planner import plan, reading_of
 from untor.source import Source
 
 SRC = Path(untor.__file__).parent
@@ -181,7 +181,7 @@ def test_threads() -> None:
 def test_constant_text_is_merged() -> None:
     """A row of a page is one append of one f-string, whatever stands in it."""
     source = '<table><! for c in cs !><tr class="a"><td>{= c.a =}</td><td title="{= c.b =}"><a href="/v/{= c.c =}">x</a></td></tr><! end !>'
-    planned = plan(Source("t.html", source), built_in("en"), frozenset())
+    planned = plan(reading_of(Source("t.html", source)), dict, built_in("en"), frozenset())
     assert not planned.problems
     code = next(const for const in build(planned).code.co_consts if hasattr(const, "co_names"))
     calls = [name for name in code.co_names if name.startswith("e_") or name == "dot"]
@@ -192,7 +192,7 @@ def test_constant_text_is_merged() -> None:
 # --- the house ---------------------------------------------------------------------------------------------------
 
 LEVELS = ["escape", "filters", "problems source errors problem_table", "run folders language places", "plan", "build"]
-LEVELS += ["template engine", "data", "demo", "cli __init__ __main__"]
+LEVELS += ["cache template engine", "data", "demo", "cli __init__ __main__"]
 RANK = {name: level for level, names in enumerate(LEVELS) for name in names.split()}
 
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from functools import partial
 
-from untor.errors import MarkError, error_of
+from untor.cache import CodeCache
+from untor.errors import MarkError, TemplateMissing, error_of
 from untor.escape import MISSING, SCHEMES, escapers, printed
 from untor.filters import built_in
 from untor.folders import Folders
-from untor.problems import Problem
-from untor.run import lookups, loops
+from untor.problems import Problem, suggestion
+from untor.run import awaiting, inputs, lookups, loops
+from untor.run.calls import Calls
 from untor.run.trouble import trouble
 from untor.source import Source
 from untor.template import Template
@@ -17,25 +19,43 @@ from untor.template import Template
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     import os
-    from collections.abc import Callable, Iterable, Mapping, Sequence
+    from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+    from concurrent.futures import Executor
     from typing import Any
+
+    from untor.build.code import Built
+    from untor.language.reader import Reading
+    from untor.plan.operations import Plan
 
 _RUN = {
     "MISSING": MISSING,
     "ahead": loops.ahead,
+    "ahead_async": awaiting.ahead_async,
+    "check": inputs.check,
+    "collected": awaiting.collected,
     "dot": lookups.dot,
     "dot_maybe": lookups.dot_maybe,
     "each": loops.each,
+    "each_async": awaiting.each_async,
+    "enumerate_async": awaiting.enumerate_async,
+    "is_awaitable": awaiting.is_awaitable,
     "item": lookups.item,
     "item_maybe": lookups.item_maybe,
     "missing_name": lookups.missing_name,
     "modulo": lookups.modulo,
     "none_is_missing": lookups.none_is_missing,
     "pairs": loops.pairs,
+    "pairs_async": awaiting.pairs_async,
     "printed": printed,
     "sized": loops.sized,
+    "sized_async": awaiting.sized_async,
+    "takes_missing": inputs.takes_missing,
+    "truth": lookups.truth,
 }
 """What generated code calls, by name."""
+
+_CHUNK = 32
+"""How many pages one task of ``render_many`` makes."""
 
 
 class Engine:
@@ -43,9 +63,12 @@ class Engine:
 
     ``folders`` is a folder, several in search order, or a mapping that gives folders a name prefix.
 
-    ``globals`` are names that every page sees, under those of its context. ``filters`` are functions added to the
-    built-in filters. ``missing`` says what a name or attribute does that does not exist: ``"error"``, or
-    ``"empty"`` to print nothing. ``locale`` (a BCP 47 or CLDR name) is that of dates. ``url_schemes`` replaces the
+    ``globals`` are names that every template sees, also those that are included, under those of a page's context.
+    ``filters`` are functions added to the built-in filters, ``helpers`` functions that templates may call.
+    ``missing`` says what a name or attribute does that does not exist: ``"error"``, or ``"empty"`` to print nothing.
+    ``calls`` is ``"functions"``, or ``"methods"`` to let templates call methods of data. ``locale`` (a BCP 47 or CLDR
+    name) is that of dates. ``reload`` looks before each rendering whether a template or one it is made of has changed.
+    ``cache_folder`` keeps compiled templates on disk; it must not be writable by others. ``url_schemes`` replaces the
     schemes that URLs from values may have (http, https, mailto, sms, tel; relative URLs always may).
 
     Raises ``ValueError`` for an option that cannot be.
@@ -57,28 +80,52 @@ class Engine:
         *,
         globals: Mapping[str, object] | None = None,  # noqa: A002  the word for them
         filters: Mapping[str, Callable[..., object]] | None = None,
+        helpers: Mapping[str, Callable[..., object]] | None = None,
         missing: str = "error",
+        calls: str = "functions",
         locale: str = "en",
+        reload: bool = False,
+        cache_folder: str | os.PathLike[str] | None = None,
         url_schemes: Iterable[str] = SCHEMES,
     ) -> None:
-        if missing not in {"error", "empty"}:
-            raise ValueError(f'missing must be "error" or "empty", not {missing!r}')
+        _one_of("missing", missing, "error", "empty")
+        _one_of("calls", calls, "functions", "methods")
         if isinstance(url_schemes, str):
             raise ValueError('url_schemes must be a collection of schemes, like {"https"}, not one text')  # noqa: TRY004
         self.folders = Folders(folders)
+        self.helpers = dict(helpers or {})
         self.globals = dict(globals or {})
         self.filters = {**built_in(locale), **(filters or {})}
         self.missing = missing
+        self.reload = reload
         self.url_schemes = frozenset(scheme.lower().removesuffix(":") for scheme in url_schemes)
+        self._options: dict[str, Any] = {
+            "folders": folders,
+            "globals": globals,
+            "filters": filters,
+            "helpers": helpers,
+            "missing": missing,
+            "calls": calls,
+            "locale": locale,
+            "reload": reload,
+            "cache_folder": cache_folder,
+            "url_schemes": self.url_schemes,
+        }
+        self._calls = Calls(self.helpers, methods=calls == "methods")
+        self._cache = CodeCache(cache_folder, [missing, *sorted(self.url_schemes)])
         self._escapers = {f"e_{name.replace('-', '_')}": made for name, made in escapers(self.url_schemes).items()}
         self._templates: dict[str, Template] = {}
+        self._readings: dict[str, Reading] = {}
+        self._stamps: dict[str, dict[str, object]] = {}
+
+    # --- finding and rendering -------------------------------------------------------------------------------------
 
     def render(self, name: str, context: Mapping[str, object] | None = None, /, **values: object) -> str:
         """Return the page of a template, by its name without its ending; see ``Template.render``.
 
         Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError`` besides what rendering raises.
         """
-        return (self._templates.get(name) or self.template(name)).render(context, **values)
+        return self.template(name).render(context, **values)
 
     def template(self, name: str) -> Template:
         """Return a template by its name; compiled the first time, kept from then on.
@@ -86,8 +133,11 @@ class Engine:
         Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``.
         """
         found = self._templates.get(name)
-        if found is None:
-            found = self._templates[name] = self._compile(self.folders.read(name))
+        if found is None or (self.reload and self._changed(name)):
+            found = self.template_of((name,))
+            if self.reload:
+                self._stamps[name] = {each: self.folders.stamp(each) for each in (name, *found.dependencies)}
+            self._templates[name] = found
         return found
 
     def compile(self, source: str, name: str = "inline.html") -> Template:
@@ -95,33 +145,162 @@ class Engine:
 
         Raises ``MarkError`` and ``PlacementError``.
         """
-        return self._compile(Source(name, source))
+        return self.template_of((name, source, ""))
 
-    def _compile(self, source: Source) -> Template:
-        # The compiler is loaded only when there is something to compile.
-        from untor.build.code import build  # noqa: PLC0415
-        from untor.plan.planner import plan  # noqa: PLC0415
+    def render_many(
+        self, name: str, contexts: Iterable[Mapping[str, object]], executor: Executor | None = None
+    ) -> Iterator[str]:
+        """Yield the page of each context, in order; ``executor`` (of ``concurrent.futures``) shares out the work.
+
+        Over processes, the engine's functions and the contexts must pickle.
+        """
+        if executor is None:
+            template = self.template(name)
+            for context in contexts:
+                yield template.render(context)
+            return
+        for pages in executor.map(partial(_render_batch, self, name), _batches(contexts)):
+            yield from pages
+
+    def filter(self, function: Callable[..., object]) -> Callable[..., object]:
+        """Register a filter under its function's name; a decorator."""
+        self.filters[function.__name__] = function
+        return function
+
+    def helper(self, function: Callable[..., object]) -> Callable[..., object]:
+        """Register a helper under its function's name; a decorator."""
+        self.helpers[function.__name__] = function
+        return function
+
+    def __reduce__(self) -> tuple[object, tuple[object, ...]]:
+        filters = {name: made for name, made in self.filters.items() if name not in built_in("en")}
+        return _engine, ({**self._options, "filters": filters, "helpers": self.helpers},)
+
+    # --- compiling -------------------------------------------------------------------------------------------------
+
+    def template_of(self, origin: tuple[str, ...]) -> Template:
+        """Return the template of an origin: its name, or its name, source text and part."""
+        name = origin[0]
+        source = Source(name, origin[1]) if len(origin) > 1 and origin[1] else None
+        part = origin[2] if len(origin) > 2 else ""  # noqa: PLR2004  name, text, part
+        if source is None and not part and len(origin) == 1:
+            source = self.folders.read(name)
+            kept = self._cache.load(source, self.folders.read)
+            if kept is not None:
+                built, made = kept
+                return Template(self, origin, source.name, self._function(built, "render"), made)
+        planned = self.plan_of(origin)
+        built = self._build(planned, "render")
+        made = {"inputs": planned.inputs, "dependencies": planned.dependencies, "parts": planned.parts}
+        if len(origin) == 1:
+            self._cache.save(planned.source, built, made)
+        shown = f"{planned.source.name}#{part}" if part else planned.source.name
+        return Template(self, origin, shown, self._function(built, "render"), made)
+
+    def part_of(self, origin: tuple[str, ...], part: str) -> Template:
+        """Return a part of a template. Raises ``TemplateMissing`` when there is none of that name."""
+        reading = self._reading_of(origin)
+        if part not in reading.parts:
+            near = suggestion(part, reading.parts, f"It has {', '.join(reading.parts) or 'no parts'}.")
+            words = {"word": f"{reading.source.name}#{part}", "near": near}
+            raise TemplateMissing(Problem("template-missing", **words))  # type: ignore[arg-type]
+        text = origin[1] if len(origin) > 1 else ""
+        return self.template_of((origin[0], text, part))
+
+    def plan_of(self, origin: tuple[str, ...]) -> Plan:
+        """Plan a template. Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``."""
+        from untor.plan.planner import plan  # noqa: PLC0415  the compiler is loaded when there is something to compile
 
         try:
-            planned = plan(source, self.filters, self.url_schemes)
-            if planned.problems:
-                raise error_of(planned.problems[0])
-            built = build(planned, lenient=self.missing == "empty")
+            reading = self._reading_of(origin)
+            part = origin[2] if len(origin) > 2 else ""  # noqa: PLR2004  name, text, part
+            planned = plan(reading, self._reading, self.filters, self.url_schemes, part)
         except RecursionError:
-            raise MarkError(Problem("too-deep", source, most="some hundred")) from None
+            raise _too_deep(Source(origin[0], "")) from None
+        if planned.problems:
+            raise error_of(planned.problems[0])
+        return planned
+
+    def variant_of(self, origin: tuple[str, ...], variant: str) -> Callable[..., Any]:
+        """Return the function that renders a template in one of the ways of ``build``."""
+        return self._function(self._build(self.plan_of(origin), variant), variant)
+
+    def _build(self, planned: Plan, variant: str) -> Built:
+        from untor.build.code import build  # noqa: PLC0415
+
+        try:
+            return build(planned, variant, lenient=self.missing == "empty")
+        except RecursionError:
+            raise _too_deep(planned.source) from None
+
+    def _function(self, built: Built, variant: str) -> Callable[..., Any]:
+        sources = built.sources
+        everywhere = {**self.helpers, **self.globals}
         namespace: dict[str, object] = {
             **_RUN,
             **self._escapers,
             **{f"f_{name}": self.filters[name] for name in built.filters},
-            "merge": partial(lookups.merge, self.globals),
-            "trouble": partial(trouble, source=source, filter_places=built.filter_places),
+            **{f"g_{name}": everywhere.get(name, MISSING) for name in built.globals},
+            "callee": self._calls.callee,
+            "callee_of": self._calls.callee_of,
+            "merge": partial(lookups.merge, everywhere),
+            "trouble": partial(trouble, sources=sources, calls=built.calls),
             "__name__": "untor.page",
-            "__loader__": _Loader(source),
-            "__untor_source__": source,
+            "__loader__": _Loader(next(iter(sources.values()))),
+            "__untor_sources__": sources,
         }
         exec(built.code, namespace)  # noqa: S102  code that build has made
-        render: Callable[..., str] = namespace["render"]  # type: ignore[assignment]
-        return Template(source.name, render, planned.inputs, planned.placements)
+        function: Callable[..., Any] = namespace[variant]  # type: ignore[assignment]
+        return function
+
+    def _reading_of(self, origin: tuple[str, ...]) -> Reading:
+        if len(origin) > 1 and origin[1]:
+            from untor.plan.planner import reading_of  # noqa: PLC0415
+
+            return reading_of(Source(origin[0], origin[1]))
+        return self._reading(origin[0])
+
+    def _reading(self, name: str) -> Reading:
+        """Read a template that others are made of, once."""
+        from untor.plan.planner import reading_of  # noqa: PLC0415
+
+        found = self._readings.get(name)
+        if found is None or self.reload:
+            source = self.folders.read(name)
+            if found is None or found.source.text != source.text or found.source.path != source.path:
+                found = self._readings[name] = reading_of(source)
+        return found
+
+    def _changed(self, name: str) -> bool:
+        stamps = self._stamps.get(name, {})
+        return any(self.folders.stamp(each) != stamp for each, stamp in stamps.items())
+
+
+def _one_of(option: str, value: str, *allowed: str) -> None:
+    if value not in allowed:
+        words = " or ".join(f'"{each}"' for each in allowed)
+        raise ValueError(f"{option} must be {words}, not {value!r}")
+
+
+def _too_deep(source: Source) -> MarkError:
+    return MarkError(Problem("too-deep", source, most="some hundred"))
+
+
+def _engine(options: dict[str, Any]) -> Engine:
+    return Engine(options.pop("folders"), **options)
+
+
+def _batches(contexts: Iterable[Mapping[str, object]]) -> Iterator[list[Mapping[str, object]]]:
+    from itertools import islice  # noqa: PLC0415  only for render_many
+
+    rest = iter(contexts)
+    while batch := list(islice(rest, _CHUNK)):
+        yield batch
+
+
+def _render_batch(engine: Engine, name: str, contexts: Sequence[Mapping[str, object]]) -> list[str]:
+    template = engine.template(name)
+    return [template.render(context) for context in contexts]
 
 
 class _Loader:

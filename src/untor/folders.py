@@ -64,6 +64,15 @@ class Folders:
             raise TemplateMissing(Problem("template-unreadable", **words)) from error  # type: ignore[arg-type]
         return decoded(octets, name + path.suffix if not name.endswith(path.suffix) else name, str(path))
 
+    def stamp(self, name: str) -> object:
+        """Return what changes when the file of a template does, or another takes its place."""
+        try:
+            path = self.find(name)
+            state = path.stat()
+        except (TemplateMissing, OSError):
+            return None
+        return str(path), state.st_mtime_ns, state.st_size, state.st_ino
+
     def names(self) -> Iterator[str]:
         """Yield the names of all templates."""
         count = 0

@@ -30,6 +30,14 @@ else:  # typing is not loaded to render a page
 _CALL = {"call": {"vessel": {"name": "Sea Holly", "id": 3}, "berth": None, "note": "all well"}}
 _CALLS = {"calls": [{"name": "Sea Holly", "tons": 12}, {"name": "Gannet", "tons": 9}]}
 
+EXAMPLE_FILES = {
+    "frame.html": "<title><! slot title else !>Port Ellery<! end !></title><body><! slot !>",
+    "notice.html": "<p><! slot text else !>All well.<! end !></p>",
+    "note.html": "<p>quay</p>",
+    "circle.html": '<! include "circle" !>',
+}
+"""Templates that the examples use."""
+
 CODES: dict[str, Code] = {
     # --- marks -------------------------------------------------------------------------------------------------
     "print-unclosed": Code(
@@ -63,13 +71,6 @@ CODES: dict[str, Code] = {
         "<! fore call in calls !><p>{= call.name =}</p><! end !>",
         "<! for call in calls !><p>{= call.name =}</p><! end !>",
         _CALLS,
-    ),
-    "step-later": Code(
-        "MarkError",
-        'The step "{word}" is part of the language, but this version of Untor cannot do it yet.',
-        "Until then, write its markup out in this file.",
-        '<! include "quay" !>',
-        "<p>Quay</p>",
     ),
     "markup-declaration": Code(
         "MarkError",
@@ -221,14 +222,6 @@ CODES: dict[str, Code] = {
         "<p>{= call.note | clip(n=3) =}</p>",
         _CALL,
     ),
-    "call-later": Code(
-        "MarkError",
-        "Functions cannot be called in this version of Untor.",
-        "Call it in the view and pass on what it returns, or write a filter: value | filter(…).",
-        "<p>{= call.note.strip() =}</p>",
-        "<p>{= call.note =}</p>",
-        _CALL,
-    ),
     "filter-unknown": Code(
         "MarkError",
         'There is no filter "{word}".',
@@ -260,6 +253,126 @@ CODES: dict[str, Code] = {
         "<! for call in calls as row !>{= row =}<! end !>",
         "<! for call in calls as row !>{= row.number =}<! end !>",
         _CALLS,
+    ),
+    # --- pieces put together -----------------------------------------------------------------------------------
+    "layout-late": Code(
+        "MarkError",
+        "The layout must be said first, and once.",
+        "Only white space, remarks and takes may stand before <! layout !>.",
+        '<p>quay</p><! layout "frame" !>',
+        '<! layout "frame" !><p>quay</p>',
+    ),
+    "takes-late": Code(
+        "MarkError",
+        "What a template takes must be said first, and once.",
+        "Only white space, remarks and the layout may stand before <! takes !>.",
+        "<p>quay</p><! takes berth: str !>",
+        "<! takes berth: str !><p>quay</p>",
+        {"berth": "N1"},
+    ),
+    "type-unknown": Code(
+        "MarkError",
+        'There is no type "{word}".',
+        "Types are {types}.",
+        "<! takes berth: string !><p>{= berth =}</p>",
+        "<! takes berth: str !><p>{= berth =}</p>",
+        {"berth": "N1"},
+    ),
+    "into-misplaced": Code(
+        "MarkError",
+        'An "into" stands at the top of a page with a layout, or directly in a "use".',
+        "Take it out of the step around it, or say which layout it is for.",
+        "<! into title !>Berths<! end !>",
+        '<! layout "frame" !><! into title !>Berths<! end !>',
+    ),
+    "into-repeated": Code(
+        "MarkError",
+        'There is already content for the slot "{word}", in line {line}.',
+        "Put both into one <! into !>.",
+        '<! layout "frame" !><! into title !>a<! end !><! into title !>b<! end !>',
+        '<! layout "frame" !><! into title !>a b<! end !>',
+    ),
+    "slot-unknown": Code(
+        "MarkError",
+        '"{target}" has no slot "{word}".',
+        "{near}",
+        '<! layout "frame" !><! into titel !>Berths<! end !>',
+        '<! layout "frame" !><! into title !>Berths<! end !>',
+    ),
+    "slot-missing": Code(
+        "MarkError",
+        '"{target}" has no slot for this content.',
+        "Add <! slot !> to it, or put the content into one of its slots{near}.",
+        '<! use "notice" !>Storm<! end !>',
+        '<! use "notice" !><! into text !>Storm<! end !><! end !>',
+    ),
+    "fallback-misplaced": Code(
+        "MarkError",
+        '"fallback" stands outside of an "into".',
+        "It prints the slot's own content inside the content for the slot.",
+        "<! fallback !>",
+        '<! layout "frame" !><! into title !>Berths of <! fallback !><! end !>',
+    ),
+    "part-misplaced": Code(
+        "MarkError",
+        "A part stands at the top of its file, not inside another step.",
+        "Move it out; parts may be included before they are defined.",
+        "<! if calls !><! part row(call) !><p></p><! end !><! end !>",
+        "<! part row(call) !><p></p><! end !><p>quay</p>",
+        _CALLS,
+    ),
+    "part-repeated": Code(
+        "MarkError",
+        'There is already a part "{word}", in line {line}.',
+        "Give one of them another name.",
+        "<! part row !>a<! end !><! part row !>b<! end !>",
+        "<! part row !>a<! end !><! part last !>b<! end !><p>quay</p>",
+    ),
+    "part-unknown": Code(
+        "MarkError",
+        'There is no part "{word}" in {file}.',
+        "{near}",
+        "<! part row(call) !><p>{= call.name =}</p><! end !><! include rwo call=calls[0] !>",
+        "<! part row(call) !><p>{= call.name =}</p><! end !><! include row call=calls[0] !>",
+        _CALLS,
+    ),
+    "part-differs": Code(
+        "PlacementError",
+        'The part "{word}" includes itself, so it must end where it begins; it begins {first} and ends {second}.',
+        "Close in the part what is opened in it.",
+        "<! part row(n) !><p>{= n =}<! include row n=n !><textarea><! end !><! include row n=1 !>",
+        "<! part row(n) !><p>{= n =}</p><! if n !><! include row n=n-1 !><! end !><! end !><! include row n=1 !>",
+    ),
+    "circular": Code(
+        "MarkError",
+        "This goes round in a circle: {circle}.",
+        "Take one of the steps out. Only parts may include themselves.",
+        '<! include "circle" !>',
+        '<! include "note" !>',
+    ),
+    "argument-missing": Code(
+        "MarkError",
+        '"{target}" needs {word}, which is not given here.',
+        "Add {word}=… . It takes {takes}.",
+        "<! part row(call) !><p>{= call.name =}</p><! end !><! include row !>",
+        "<! part row(call) !><p>{= call.name =}</p><! end !><! include row call=calls[0] !>",
+        _CALLS,
+    ),
+    "argument-unknown": Code(
+        "MarkError",
+        '"{target}" does not take "{word}".',
+        "{near}",
+        "<! part row(call) !><p>{= call.name =}</p><! end !><! include row cal=calls[0] !>",
+        "<! part row(call) !><p>{= call.name =}</p><! end !><! include row call=calls[0] !>",
+        _CALLS,
+    ),
+    "call-refused": Code(
+        "MarkError",
+        "Only a function of the context or a helper can be called here.",
+        "Write its name, with its arguments in brackets: link(3). For other work use a filter: value | filter.",
+        "<p>{= (call.note)('x') =}</p>",
+        "<p>{= call.note =}</p>",
+        _CALL,
     ),
     # --- places ------------------------------------------------------------------------------------------------
     "place-refused": Code(
@@ -395,6 +508,41 @@ CODES: dict[str, Code] = {
         "RenderError",
         "Templates cannot look into a {type}.",
         "Take what the page needs out of it in the view.",
+    ),
+    "takes-missing": Code(
+        "MissingValue",
+        "This template takes {word}, and the page was not given it.",
+        "{near}",
+        "<! takes berth !><p>{= berth =}</p>",
+        '<! takes berth = "none" !><p>{= berth =}</p>',
+    ),
+    "takes-type": Code(
+        "RenderError",
+        '"{word}" must be {wanted}, not {what}.',
+        "{remedy}",
+        "<! takes tons: float !><p>{= tons =}</p>",
+        "<! takes tons !><p>{= tons =}</p>",
+        {"tons": "12"},
+    ),
+    "not-callable": Code(
+        "RenderError",
+        "{what} cannot be called.",
+        "{remedy}",
+        "<p>{= call.note.strip() =}</p>",
+        "<p>{= call.note =}</p>",
+        _CALL,
+    ),
+    "call-failed": Code(
+        "RenderError",
+        '"{word}" failed: {trouble}',
+        "",
+    ),
+    "recursion": Code(
+        "RenderError",
+        "This goes on without end: something includes or calls itself again and again.",
+        "Give the recursion an end with <! if !>.",
+        "<! part row(n) !>{= n =}<! include row n=n !><! end !><! include row n=1 !>",
+        "<! part row(n) !>{= n =}<! if n !><! include row n=n-1 !><! end !><! end !><! include row n=1 !>",
     ),
     "not-iterable": Code(
         "RenderError",

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import AsyncIterator, Callable, Iterator, Mapping
+    from typing import Any
 
+    from untor.engine import Engine
     from untor.plan.operations import Placement
 
 
@@ -19,17 +21,73 @@ class Template:
     ``render`` is the compiled function itself, so that a small page pays for no forwarding.
     """
 
-    __slots__ = ("inputs", "name", "placements", "render")
+    __slots__ = ("_engine", "_made", "_origin", "_variants", "dependencies", "inputs", "name", "parts", "render")
 
     def __init__(
-        self, name: str, render: Callable[..., str], inputs: tuple[str, ...], placements: list[Placement]
+        self,
+        engine: Engine,
+        origin: tuple[str, ...],
+        name: str,
+        render: Callable[..., str],
+        made: Mapping[str, tuple[str, ...]],
     ) -> None:
+        self._engine = engine
+        self._origin = origin
+        self._variants: dict[str, Callable[..., Any]] = {}
+        self._made: list[Placement] | None = None
         self.name = name
         self.render = render
-        self.inputs = inputs
-        """Names that the template reads from its context."""
-        self.placements = placements
+        self.inputs = made["inputs"]
+        """Names that the template and its layouts read from the context, in order of the alphabet."""
+        self.dependencies = made["dependencies"]
+        """Names of the other templates that it is made of."""
+        self.parts = made["parts"]
+        """Names of the parts that it defines."""
+
+    def stream(self, context: Mapping[str, object] | None = None, /, **values: object) -> Iterator[str]:
+        """Yield the page in chunks of text, the first one early; memory does not grow with the page.
+
+        Takes and raises what ``render`` does; an error comes when its place is reached.
+        """
+        chunks: Iterator[str] = self._variant("stream")(context, **values)
+        return chunks
+
+    async def render_async(self, context: Mapping[str, object] | None = None, /, **values: object) -> str:
+        """Return the page, awaiting values that are awaitable and looping over asynchronous iterators."""
+        page: str = await self._variant("render_async")(context, **values)
+        return page
+
+    def stream_async(self, context: Mapping[str, object] | None = None, /, **values: object) -> AsyncIterator[str]:
+        """Yield the page in chunks as ``stream`` does, awaiting as ``render_async`` does."""
+        chunks: AsyncIterator[str] = self._variant("stream_async")(context, **values)
+        return chunks
+
+    def part(self, name: str) -> Template:
+        """Return a part of this file as a template of its own; its parameters are its context.
+
+        Raises ``TemplateMissing`` when there is no part of that name.
+        """
+        return self._engine.part_of(self._origin, name)
+
+    @property
+    def placements(self) -> list[Placement]:
         """Where each value lands, in the order of the page."""
+        if self._made is None:
+            self._made = self._engine.plan_of(self._origin).placements
+        return self._made
+
+    def _variant(self, name: str) -> Callable[..., Any]:
+        found = self._variants.get(name)
+        if found is None:
+            found = self._variants[name] = self._engine.variant_of(self._origin, name)
+        return found
+
+    def __reduce__(self) -> tuple[object, tuple[object, ...]]:
+        return _restore, (self._engine, self._origin)
 
     def __repr__(self) -> str:
         return f"<Template {self.name}>"
+
+
+def _restore(engine: Engine, origin: tuple[str, ...]) -> Template:
+    return engine.template_of(origin)

@@ -1,75 +1,173 @@
-"""The plan of a template as the code of one Python function, ``render(context=None, /, **values)``."""
+"""The plan of a template as the code of Python functions, the entry ``render(context=None, /, **values)``."""
 
 from __future__ import annotations
 
 import ast
+from types import CodeType
 from typing import Any, NamedTuple
 
-from untor.build.expressions import Expressions, call, load, store, variables
+from untor.build.expressions import Expressions, Shared, call, load, store, variables
 from untor.build.positions import Positions
+from untor.build.variants import CHUNK, VARIANTS, Variant
 from untor.escape.url import FIXED
-from untor.plan.operations import Bind, Choice, Constant, Emit, Loop, Operation, Plan, UrlFixed, UrlJoin, UrlValue
+from untor.plan.operations import (
+    Bind,
+    Call,
+    Choice,
+    Constant,
+    Emit,
+    Function,
+    Group,
+    Loop,
+    Operation,
+    Plan,
+    SlotCall,
+    UrlFixed,
+    UrlJoin,
+    UrlValue,
+)
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from types import CodeType
-
     from untor.language import tree
+    from untor.source import Source
 
 LONGEST_RUN = 60
 """How many values one f-string takes: all of them are on the interpreter's stack at once."""
 
-_FRAME = """
-def render(context=None, /, **values):
-    try:
-        scope = merge(context, values)
-        get = scope.get
-        out = []
-        append = out.append
-        return ''.join(out)
-    except Exception as error:
-        problem = trouble(error)
-        if problem is None:
-            raise
-        raise problem from error
-"""
-
 
 class Built(NamedTuple):
-    """Code that defines ``render``, the filters it calls, and where it calls them (Python's line and column)."""
+    """Code that defines the entry function, and what it needs.
+
+    ``filters`` and ``globals`` are the names it reads; ``calls`` tells where (file, and Python's line and column) it
+    calls a filter or a function; ``sources`` are the templates it was made of, by file.
+    """
 
     code: CodeType
     filters: frozenset[str]
-    filter_places: dict[tuple[int, int], str]
+    globals: frozenset[str]
+    calls: dict[tuple[str, int, int], tuple[str, str]]
+    sources: dict[str, Source]
 
 
-def build(plan: Plan, *, lenient: bool = False) -> Built:
+def build(plan: Plan, variant: str = "render", *, lenient: bool = False) -> Built:
     """Compile a plan without problems; ``lenient`` prints missing values as nothing."""
-    positions = Positions(plan.source)
-    builder = _Builder(positions, lenient=lenient)
-    body = builder.block(plan.body, "append")
-    module = ast.parse(_FRAME)
-    function = module.body[0]
-    assert isinstance(function, ast.FunctionDef)  # noqa: S101  as written above
-    guarded = function.body[0]
-    assert isinstance(guarded, ast.Try)  # noqa: S101
+    way = VARIANTS[variant]
+    shared = Shared(lenient)
+    module, guarded = way.frame()
     for node in ast.walk(module):
         if isinstance(node, ast.expr | ast.stmt | ast.excepthandler):
             node.lineno = node.end_lineno = 1
             node.col_offset = node.end_col_offset = 0
-    guarded.body[-1:-1] = variables(builder.expressions.inputs) + body
+    guarded.body[-1:-1] = _Builder(plan.main, shared, way).body()
+    files = {function.name: function.source.path or function.source.name for function in plan.functions}
+    module.body[:0] = [_Builder(function, shared, way).definition() for function in plan.functions]
     ast.fix_missing_locations(module)
-    code = compile(module, plan.source.path or plan.source.name, "exec", dont_inherit=True, optimize=0)
-    expressions = builder.expressions
-    return Built(code, frozenset(expressions.filters), expressions.filter_places)
+    file = plan.source.path or plan.source.name
+    code = _in_files(compile(module, file, "exec", dont_inherit=True, optimize=0), files)
+    sources = {each.source.path or each.source.name: each.source for each in (plan.main, *plan.functions)}
+    return Built(code, frozenset(shared.filters), frozenset(shared.globals), shared.calls, sources)
+
+
+def _in_files(code: CodeType, files: dict[str, str], file: str = "") -> CodeType:
+    """Give each function's code the file that its template came from: a module of Python has only one."""
+    changed = False
+    constants = list(code.co_consts)
+    for index, constant in enumerate(constants):
+        if isinstance(constant, CodeType):
+            inner = file or files.get(constant.co_name, "")
+            constants[index] = _in_files(constant, files, inner)
+            changed = True
+    if file:
+        code = code.replace(co_filename=file)
+    return code.replace(co_consts=tuple(constants)) if changed else code
 
 
 class _Builder:
-    """Builds statements; values and constant text that stand in a run become one f-string."""
+    """Builds one function; values and constant text that stand in a run become one f-string."""
 
-    def __init__(self, positions: Positions, *, lenient: bool) -> None:
-        self.positions = positions
-        self.expressions = Expressions(positions, lenient=lenient)
+    def __init__(self, function: Function, shared: Shared, way: Variant) -> None:
+        self.function = function
+        self.way = way
+        self.positions = Positions(function.source)
+        known = None if function.context else [parameter.name for parameter in function.parameters]
+        self.expressions = Expressions(self.positions, shared, known=known, awaits=way.awaits)
+        self.depth = 0
+        self.pieces = ""
+
+    # --- functions -------------------------------------------------------------------------------------------------
+
+    def body(self) -> list[ast.stmt]:
+        """Return the statements of the entry function."""
+        taken = [self.taken(parameter, entry=True) for parameter in self.function.parameters]
+        inner = self.block(self.function.body, "append")
+        return [*variables(self.expressions.inputs), *(statement for each in taken for statement in each), *inner]
+
+    def definition(self) -> ast.stmt:
+        """Return the definition of a function."""
+        function = self.function
+        taken = [statement for each in function.parameters for statement in self.taken(each, entry=False)]
+        inner = self.block(function.body, "append")
+        start: list[ast.stmt] = []
+        if function.context:
+            get = ast.Attribute(load("scope"), "get", ast.Load())
+            start = [ast.Assign([store("get")], get), *variables(self.expressions.inputs)]
+        names = [*(["scope"] if function.context else []), *(f"p_{each.name}" for each in function.parameters)]
+        return self.way.define(function.name, [*names, *function.slots], [*start, *taken, *inner], plain=function.plain)
+
+    def taken(self, parameter: tree.Parameter, *, entry: bool) -> list[ast.stmt]:
+        """Bind what the function takes: what it was given, the context's value, the default, or an error."""
+        variable = f"p_{parameter.name}"
+        self.expressions.bind(parameter.name, variable)
+        name = ast.Constant(parameter.name)
+        statements: list[ast.stmt] = []
+        if parameter.type == "*":
+            return statements
+        from_context = call("check", call("get", name, load("MISSING")), name, *_wanted(parameter))
+        if entry:
+            statements.append(ast.Assign([store(variable)], from_context))
+        elif self.function.context:
+            statements.append(self.when_missing(variable, from_context))
+        if parameter.default is not None:
+            statements.append(self.when_missing(variable, self.expressions.build(parameter.default)))
+        elif self.function.context:
+            statements.append(self.when_missing(variable, call("takes_missing", name, load("scope"))))
+        return [self.positions.place(each, parameter.start, parameter.end) for each in statements]
+
+    @staticmethod
+    def when_missing(variable: str, value: ast.expr) -> ast.stmt:
+        """Assign a value to a variable that is missing."""
+        test = ast.Compare(load(variable), [ast.Is()], [load("MISSING")])
+        return ast.If(test, [ast.Assign([store(variable)], value)], [])
+
+    def closure(self, function: Function) -> ast.stmt:
+        """Return the definition of content for a slot, which sees the names around it."""
+        depth, self.depth = self.depth, 0
+        body = self.block(function.body, "append")
+        self.depth = depth
+        return self.way.define(function.name, function.slots, body, plain=function.plain)
+
+    def call(self, operation: Call, target: str) -> list[ast.stmt]:
+        """Call another template or part."""
+        function, node = operation.function, operation.node
+        given = {each.name: each for each in operation.given}
+        values: list[ast.expr] = [load("scope")] if function.context else []
+        for parameter in function.parameters:
+            each = given.get(parameter.name)
+            if each is None:
+                values.append(load("MISSING"))
+                continue
+            value = self.expressions.build(each.value)
+            if each.parameter is not None and each.parameter.type not in {"", "*", "any"}:
+                checked = call("check", value, ast.Constant(each.name), *_wanted(each.parameter))
+                value = self.positions.place(checked, each.value.start, each.value.end)
+            values.append(value)
+        slots = [ast.keyword(name, load(name)) for name in function.slots]
+        closures = [self.closure(each) for each in operation.closures]
+        invoked = self.way.invoke(function.name, target, values, slots, plain=function.plain)
+        return [*closures, self.positions.place(invoked, node.start, node.end)]
+
+    # --- statements ------------------------------------------------------------------------------------------------
 
     def block(self, operations: list[Operation], target: str) -> list[ast.stmt]:
         """Build operations that append to ``target``; names that they bind end with them."""
@@ -143,24 +241,37 @@ class _Builder:
 
     def step(self, operation: Operation, target: str) -> list[ast.stmt]:
         """Build a step."""
-        if isinstance(operation, Bind):
-            return [self.bind(operation.node)]
-        if isinstance(operation, Choice):
-            return [self.choice(operation, target)]
-        if isinstance(operation, Loop):
-            return self.loop(operation, target)
-        if isinstance(operation, UrlJoin):
-            self.pieces = self.expressions.fresh("pieces")
-            pieces = self.pieces
-            add = self.expressions.fresh("add")
-            body = self.block(operation.body, add)
-            self.pieces = pieces
-            return [
-                ast.Assign([store(pieces)], ast.List([], ast.Load())),
-                ast.Assign([store(add)], ast.Attribute(load(pieces), "append", ast.Load())),
-                *body,
-            ]
+        match operation:
+            case Bind():
+                return [self.bind(operation.node)]
+            case Choice():
+                return [self.choice(operation, target)]
+            case Loop():
+                return self.loop(operation, target)
+            case Group():
+                return self.block(operation.body, target)
+            case Call():
+                return self.call(operation, target)
+            case SlotCall():
+                closures = [self.closure(each) for each in operation.closures]
+                given: list[ast.expr] = [load(each.name) for each in operation.closures]
+                return [*closures, self.way.invoke(operation.name, target, given, [], plain=operation.plain)]
+            case UrlJoin():
+                return self.capture(operation)
         return [self.append(self.piece(operation), target)]
+
+    def capture(self, operation: UrlJoin) -> list[ast.stmt]:
+        """Collect the pieces of a URL."""
+        pieces, add = self.expressions.fresh("pieces"), self.expressions.fresh("add")
+        self.depth += 1
+        body = self.block(operation.body, add)
+        self.depth -= 1
+        self.pieces = pieces
+        return [
+            ast.Assign([store(pieces)], ast.List([], ast.Load())),
+            ast.Assign([store(add)], ast.Attribute(load(pieces), "append", ast.Load())),
+            *body,
+        ]
 
     def bind(self, node: tree.Let) -> ast.stmt:
         """Give a value a name."""
@@ -177,52 +288,74 @@ class _Builder:
             if branch.test is None:
                 result = statements
                 continue
-            chosen = ast.If(self.expressions.build(branch.test), statements, result)
+            chosen = ast.If(self.expressions.truth(branch.test), statements, result)
             result = [self.positions.place(chosen, branch.start, branch.end)]
         return result[0]
 
     def loop(self, operation: Loop, target: str) -> list[ast.stmt]:
         """Do the body for each item, counting only what is read of the position."""
         node, uses = operation.node, operation.uses
-        statements: list[ast.stmt] = []
-        items: ast.expr = self.expressions.build(node.iterable)
-        source = {True: "pairs", False: "each"}[len(node.names) == 2]  # noqa: PLR2004  key and value
-        if type(node.iterable).__name__ == "Maybe":
-            items = call("none_is_missing", items)
-        items = self.positions.place(call(source, items), node.iterable.start, node.iterable.end)
-        self.expressions.scopes.append({})
-        names = [self.expressions.fresh("v") for _ in node.names]
-        for name, variable in zip(node.names, names, strict=True):
-            self.expressions.bind(name, variable)
-        condition = None if node.condition is None else self.expressions.build(node.condition)
-        if condition is not None:
-            # The whole is read first, so that the first, last and total row are those that are kept.
-            every = self.expressions.fresh("rows")
-            statements.append(ast.Assign([store(every)], items))
-            kept = ast.comprehension(_target(names), load(every), [condition], 0)
-            element = load(names[0]) if len(names) == 1 else ast.Tuple([load(name) for name in names], ast.Load())
-            items = ast.ListComp(element, [kept]) if uses & {"total", "last"} else ast.GeneratorExp(element, [kept])
+        streams = self.way.chunks and target == "append" and not self.function.plain
+        statements: list[ast.stmt] = self.way.send(at_least=1) if streams and not self.depth else []
+        items, names = self.items(operation, statements)
         item = _target(names)
         if uses & {"total", "last"}:
             items, item = self.sized(operation, items, item, statements)
         if uses - {"total"}:
             index = self.expressions.fresh("index")
-            items = call("enumerate", items)
+            items = call(self.helper("enumerate"), items)
             item = ast.Tuple([store(index), item], ast.Store())
-            self.expressions.scopes[-1].setdefault(node.position or "", {})
             self.position(node.position or "").update(_counted(index))
+        self.depth += 1
         body = self.block(operation.body, target) or [ast.Pass()]
+        self.depth -= 1
         self.expressions.scopes.pop()
         if operation.empty:
             flag = self.expressions.fresh("empty")
             statements.append(ast.Assign([store(flag)], ast.Constant(value=True)))
             body.insert(0, ast.Assign([store(flag)], ast.Constant(value=False)))
-        loop = ast.For(item, items, body, [])
+        if streams:
+            body += self.way.send(at_least=CHUNK)
+        loop = ast.AsyncFor(item, items, body, []) if self.is_async else ast.For(item, items, body, [])
         # What goes wrong while looping is told of the iterable, in every version of Python.
         statements.append(self.positions.place(loop, node.iterable.start, node.iterable.end))
         if operation.empty:
             statements.append(ast.If(load(flag), self.block(operation.empty, target) or [ast.Pass()], []))
         return statements
+
+    @property
+    def is_async(self) -> bool:
+        """Tell whether loops run over asynchronous iterators as they come, not collected first."""
+        return self.way.awaits and self.way.chunks
+
+    def helper(self, name: str) -> str:
+        """Return the name of a function for loops, in its asynchronous form where there must be one."""
+        return f"{name}_async" if self.is_async else name
+
+    def items(self, operation: Loop, statements: list[ast.stmt]) -> tuple[ast.expr, list[str]]:
+        """Return what a loop runs over, and the variables of its names, in a scope of their own."""
+        node = operation.node
+        items: ast.expr = self.expressions.build(node.iterable)
+        if type(node.iterable).__name__ == "Maybe":
+            items = call("none_is_missing", items)
+        if self.way.awaits and not self.way.chunks:
+            items = ast.Await(call("collected", items))
+        source = self.helper("pairs" if len(node.names) == 2 else "each")  # noqa: PLR2004  key and value
+        items = self.positions.place(call(source, items), node.iterable.start, node.iterable.end)
+        self.expressions.scopes.append({})
+        names = [self.expressions.fresh("v") for _ in node.names]
+        for name, variable in zip(node.names, names, strict=True):
+            self.expressions.bind(name, variable)
+        if node.condition is not None:
+            every = self.expressions.fresh("rows")
+            statements.append(ast.Assign([store(every)], items))
+            condition = self.expressions.truth(node.condition)
+            kept = ast.comprehension(_target(names), load(every), [condition], int(self.is_async))
+            element = load(names[0]) if len(names) == 1 else ast.Tuple([load(name) for name in names], ast.Load())
+            # In a function that awaits, a generator with a condition that awaits would be an asynchronous one.
+            whole = self.way.awaits and not self.way.chunks
+            items = ast.ListComp(element, [kept]) if whole else ast.GeneratorExp(element, [kept])
+        return items, names
 
     def position(self, name: str) -> dict[str, ast.expr]:
         """Return what the attributes of a loop's position are in the code."""
@@ -238,16 +371,24 @@ class _Builder:
         if "total" not in operation.uses:
             last = self.expressions.fresh("last")
             position["last"] = load(last)
-            return call("ahead", items), ast.Tuple([item, store(last)], ast.Store())
+            return call(self.helper("ahead"), items), ast.Tuple([item, store(last)], ast.Store())
         rows, total = self.expressions.fresh("rows"), self.expressions.fresh("total")
-        statements.append(ast.Assign([store(rows)], call("sized", items)))
+        listed: ast.expr = call(self.helper("sized"), items)
+        statements.append(ast.Assign([store(rows)], ast.Await(listed) if self.is_async else listed))
         statements.append(ast.Assign([store(total)], call("len", load(rows))))
         position["total"] = load(total)
         if "last" in operation.uses:
             last = self.expressions.fresh("last")
             position["last"] = load(last)
-            return call("ahead", load(rows)), ast.Tuple([item, store(last)], ast.Store())
-        return load(rows), item
+            return call(self.helper("ahead"), load(rows)), ast.Tuple([item, store(last)], ast.Store())
+        return (call("each_async", load(rows)) if self.is_async else load(rows)), item
+
+
+def _wanted(parameter: tree.Parameter) -> list[ast.expr]:
+    """Return the type that a value must have, and whether it may be ``None``."""
+    default = parameter.default
+    none = default is not None and type(default).__name__ == "Constant" and getattr(default, "value", 0) is None
+    return [ast.Constant(parameter.type), ast.Constant(none)]
 
 
 def _escaper(name: str) -> str:

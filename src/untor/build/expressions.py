@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 import copy
+from dataclasses import dataclass, field
 
 from untor.language import tree
 
@@ -55,22 +56,37 @@ def call(function: str, *arguments: ast.expr) -> ast.Call:
     return ast.Call(load(function), list(arguments), [])
 
 
-class Expressions:
-    """Builds expressions; ``lenient`` is how values that may be missing are read."""
+@dataclass
+class Shared:
+    """What all functions of one page share: names used so far, and where filters and functions are called."""
 
-    def __init__(self, positions: Positions, *, lenient: bool) -> None:
+    lenient: bool
+    counter: int = 0
+    filters: set[str] = field(default_factory=set)
+    globals: set[str] = field(default_factory=set)
+    calls: dict[tuple[str, int, int], tuple[str, str]] = field(default_factory=dict)
+
+
+class Expressions:
+    """Builds the expressions of one function.
+
+    ``known`` are the names that it was given, where the page's context is out of reach; ``None`` where it is not.
+    With ``awaits``, whatever is read or called is awaited when it can be.
+    """
+
+    def __init__(self, positions: Positions, shared: Shared, *, known: list[str] | None, awaits: bool) -> None:
         self.positions = positions
-        self.lenient = lenient
+        self.shared = shared
+        self.lenient = shared.lenient
+        self.known = known
+        self.awaits = awaits
         self.scopes: list[dict[str, Binding]] = [{}]
         self.inputs: dict[str, str] = {}
-        self.filters: set[str] = set()
-        self.filter_places: dict[tuple[int, int], str] = {}
-        self.counter = 0
 
     def fresh(self, word: str) -> str:
         """Return a new name for a local variable."""
-        self.counter += 1
-        return f"{word}{self.counter}"
+        self.shared.counter += 1
+        return f"{word}{self.shared.counter}"
 
     def bind(self, name: str, binding: Binding) -> None:
         """Add a name to the innermost scope."""
@@ -86,7 +102,25 @@ class Expressions:
     def build(self, node: tree.Expression, *, lenient: bool = False) -> ast.expr:
         """Build an expression; with ``lenient``, what is missing is ``MISSING`` and no error."""
         built: ast.expr = getattr(self, f"_{type(node).__name__.lower()}")(node, lenient or self.lenient)
-        return built if hasattr(built, "lineno") else self.positions.place(built, node.start, node.end)
+        if not hasattr(built, "lineno"):
+            built = self.positions.place(built, node.start, node.end)
+        if self.awaits and isinstance(node, tree.Name | tree.Attribute | tree.Item | tree.Call | tree.Filter):
+            built = self.positions.place(self._awaited(built), node.start, node.end)
+        return built
+
+    def truth(self, node: tree.Expression) -> ast.expr:
+        """Build a test; what could be an array or a data frame is asked for items."""
+        built = self.build(node)
+        if isinstance(node, tree.Comparison | tree.Constant) or (
+            isinstance(node, tree.Unary) and node.operator == "not"
+        ):
+            return built
+        return self.positions.place(call("truth", built), node.start, node.end)
+
+    def _awaited(self, built: ast.expr) -> ast.expr:
+        name = self.fresh("t")
+        test = call("is_awaitable", ast.NamedExpr(store(name), built))
+        return ast.IfExp(test, ast.Await(load(name)), load(name))
 
     def _placed(self, built: ast.expr, start: int, end: int) -> ast.expr:
         return self.positions.place(built, start, end)
@@ -98,10 +132,16 @@ class Expressions:
         binding = self.lookup(node.name)
         if isinstance(binding, str):
             return load(binding)
-        variable = self.inputs.setdefault(node.name, f"c_{node.name}")
+        if self.known is None:
+            variable = self.inputs.setdefault(node.name, f"c_{node.name}")
+            scope: ast.expr = load("scope")
+        else:
+            variable = f"g_{node.name}"
+            self.shared.globals.add(node.name)
+            scope = ast.Tuple([ast.Constant(name) for name in self.known], ast.Load())
         if lenient:
             return load(variable)
-        missing = self._placed(call("missing_name", ast.Constant(node.name), load("scope")), node.start, node.end)
+        missing = self._placed(call("missing_name", ast.Constant(node.name), scope), node.start, node.end)
         test = ast.Compare(load(variable), [ast.IsNot()], [load("MISSING")])
         return ast.IfExp(test, load(variable), missing)
 
@@ -173,17 +213,30 @@ class Expressions:
 
     def _conditional(self, node: tree.Conditional, lenient: bool) -> ast.expr:  # noqa: FBT001
         then, otherwise = (self.build(part, lenient=lenient) for part in (node.then, node.otherwise))
-        return ast.IfExp(self.build(node.test), then, otherwise)
+        return ast.IfExp(self.truth(node.test), then, otherwise)
+
+    def _call(self, node: tree.Call, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        shown = self.positions.source.text[node.function.start : node.function.end]
+        if isinstance(node.function, tree.Attribute):
+            owner = self._owner(node.function.owner, lenient=False)
+            function = call("callee_of", owner, ast.Constant(node.function.name), ast.Constant(shown))
+        else:
+            function = call("callee", self.build(node.function), ast.Constant(shown))
+        self._placed(function, node.function.start, node.function.end)
+        named = [ast.keyword(key, self.build(part)) for key, part in node.named.items()]
+        built = ast.Call(function, [self.build(part) for part in node.arguments], named)
+        self.shared.calls[(self.positions.file, *self.positions.of(node.start))] = ("call", shown)
+        return built
 
     def _filter(self, node: tree.Filter, lenient: bool) -> ast.expr:  # noqa: FBT001
         name = self.fresh("t")
-        self.filters.add(node.name)
+        self.shared.filters.add(node.name)
         value = self.build(node.value, lenient=lenient)
         named = [ast.keyword(key, self.build(part)) for key, part in node.named.items()]
         arguments = [load(name), *(self.build(part) for part in node.arguments)]
         function = ast.Call(load(f"f_{node.name}"), arguments, named)
         self._placed(function, node.name_start, node.name_start + len(node.name))
-        self.filter_places[self.positions.of(node.name_start)] = node.name
+        self.shared.calls[(self.positions.file, *self.positions.of(node.name_start))] = ("filter", node.name)
         return ast.IfExp(self._absent(ast.NamedExpr(store(name), value), name), load(name), function)
 
 

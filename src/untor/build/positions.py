@@ -17,6 +17,7 @@ class Positions:
 
     def __init__(self, source: Source) -> None:
         self.source = source
+        self.file = source.path or source.name
         self.ascii = source.text.isascii()
         self._line = 0
         self._offset = 0

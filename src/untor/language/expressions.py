@@ -227,7 +227,8 @@ class Parser:
             elif token.text == "?":
                 value = tree.Maybe(value.start, token.end, value)
             else:
-                raise self.problem("call-later", value.start, token.end)
+                arguments, named = self.arguments(")", token)
+                value = tree.Call(value.start, self.tokens[self.index - 1].end, value, arguments, named)
         return value
 
     def name_after_dot(self) -> Token:

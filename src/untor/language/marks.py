@@ -64,6 +64,7 @@ _STRING = r'"(?:[^"\\\r\n]|\\.)*"|\'(?:[^\'\\\r\n]|\\.)*\''
 _PRINT_END = re.compile(rf"{_STRING}|=\}}|\{{=|<!")
 _STEP_END = re.compile(rf"{_STRING}|!>|\{{=|<!")
 _VERBATIM_END = re.compile(r"<!\s*end(?:\s+verbatim)?\s*!>")
+_SLOT_ELSE = re.compile(r"\selse\s*\Z")
 _BLANK_START = re.compile(r"[ \t\f]*(?:\r\n|\n|\r|\Z)")
 _BLANK = re.compile(r"[ \t\f]*")
 
@@ -160,6 +161,8 @@ class Scanner:
             self._unclosed("step-unclosed", at, after)
             self.marks[-1].kind, self.marks[-1].word = "broken", word
             return self.marks[-1].end
+        if word == "slot" and _SLOT_ELSE.search(self.source.text[after : end - 2]):
+            word = "slot-else"
         self._add(Mark("step", at, end, after, end - 2, word))
         return self._verbatim(end) if word == "verbatim" else end
 

@@ -7,8 +7,9 @@ from dataclasses import dataclass, field
 from untor.language import tree
 from untor.language.expressions import Parser
 from untor.language.marks import Mark, Scanner, Surroundings
+from untor.language.pieces import arguments, new_name, parameters, shape_problem, target
 from untor.language.tokens import ProblemFound
-from untor.language.words import BLOCKS, LATER, STEPS
+from untor.language.words import BLOCKS
 from untor.problems import Problem
 
 TYPE_CHECKING = False
@@ -23,8 +24,12 @@ DEEPEST = 250
 class Reading:
     """The tree of a source and what is wrong with it, in the order of the text."""
 
+    source: Source
     body: list[tree.Node] = field(default_factory=list)
     problems: list[Problem] = field(default_factory=list)
+    layout: tree.Layout | None = None
+    takes: tree.Takes | None = None
+    parts: dict[str, tree.Part] = field(default_factory=dict)
 
 
 @dataclass(slots=True)
@@ -33,7 +38,7 @@ class Open:
 
     word: str
     mark: Mark
-    node: tree.If | tree.For | None
+    node: tree.Block | None
     body: list[tree.Node]
     else_mark: Mark | None = None
 
@@ -46,8 +51,8 @@ def read(source: Source, surroundings: Surroundings | None = None) -> Reading:
     for mark in marks:
         reader.mark(mark)
     reader.finish()
-    problems = sorted(scanner.problems + reader.problems, key=lambda problem: problem.start)
-    return Reading(reader.root, problems)
+    reader.reading.problems = sorted(scanner.problems + reader.problems, key=lambda problem: problem.start)
+    return reader.reading
 
 
 class _Reader:
@@ -55,13 +60,13 @@ class _Reader:
 
     def __init__(self, source: Source) -> None:
         self.source = source
-        self.root: list[tree.Node] = []
+        self.reading = Reading(source)
         self.problems: list[Problem] = []
         self.open: list[Open] = []
 
     @property
     def body(self) -> list[tree.Node]:
-        return self.open[-1].body if self.open else self.root
+        return self.open[-1].body if self.open else self.reading.body
 
     def report(self, code: str, mark: Mark, **words: object) -> None:
         self.problems.append(Problem(code, self.source, mark.start, mark.end, **words))  # type: ignore[arg-type]
@@ -94,11 +99,6 @@ class _Reader:
     def step(self, mark: Mark) -> None:
         if mark.word in {"note", "verbatim", "end-verbatim"}:
             return
-        if mark.word in LATER:
-            self.report("step-later", mark, word=mark.word)
-            if mark.word in BLOCKS:
-                self.push(Open(mark.word, mark, None, []))
-            return
         try:
             parser = Parser(self.source, mark.inner_start, mark.inner_end)
         except ProblemFound as found:
@@ -108,32 +108,12 @@ class _Reader:
             elif mark.word == "end":
                 self.close(mark)
             return
-        getattr(self, f"step_{mark.word}")(mark, parser)
+        getattr(self, f"step_{mark.word.replace('-', '_')}")(mark, parser)
 
     def push(self, opened: Open) -> None:
         if len(self.open) == DEEPEST:
             self.report("too-deep", opened.mark, most=DEEPEST)
         self.open.append(opened)
-
-    def shape(self, mark: Mark, parser: Parser, trouble: str) -> ProblemFound:
-        """Return the exception for a step that is not written as it should be."""
-        token = parser.token
-        place = (token.start, token.end) if token.kind != "end" else (mark.start, mark.end)
-        shape = STEPS[mark.word].partition(" …")[0]
-        return ProblemFound(
-            Problem("step-shape", self.source, *place, word=mark.word, trouble=trouble, shape=shape),
-        )
-
-    def new_name(self, mark: Mark, parser: Parser, *, ignorable: bool = False) -> str:
-        """Read a name that a step gives to a value."""
-        token = parser.token
-        if token.kind == "word":
-            raise self.shape(mark, parser, f'"{token.text}" cannot be a name')
-        if token.kind != "name":
-            raise self.shape(mark, parser, "a name is missing")
-        if token.text.startswith("_") and not (ignorable and token.text == "_"):
-            raise parser.problem("name-private", token.start, token.end, word=token.text)
-        return parser.take().text
 
     # --- for -----------------------------------------------------------------------------------------------------
 
@@ -149,14 +129,14 @@ class _Reader:
         self.push(opened)
 
     def loop(self, mark: Mark, parser: Parser) -> tree.For:
-        names = [self.new_name(mark, parser, ignorable=True)]
+        names = [new_name(mark, parser, ignorable=True)]
         if parser.accept(","):
-            names.append(self.new_name(mark, parser, ignorable=True))
+            names.append(new_name(mark, parser, ignorable=True))
         if not parser.accept("in"):
-            raise self.shape(mark, parser, '"in" is missing after the name')
+            raise shape_problem(mark, parser, '"in" is missing after the name')
         iterable = parser.no_conditional()
         condition = parser.no_conditional() if parser.accept("if") else None
-        position = self.new_name(mark, parser) if parser.accept("as") else None
+        position = new_name(mark, parser) if parser.accept("as") else None
         parser.finish()
         return tree.For(mark.start, mark.end, "for", names, iterable, condition, position)
 
@@ -174,7 +154,7 @@ class _Reader:
     def test(self, mark: Mark, parser: Parser) -> tree.Expression | None:
         try:
             if parser.token.kind == "end":
-                raise self.shape(mark, parser, "the condition is missing")
+                raise shape_problem(mark, parser, "the condition is missing")
             test = parser.expression()
             parser.finish()
         except ProblemFound as found:
@@ -197,7 +177,7 @@ class _Reader:
     def step_else(self, mark: Mark, parser: Parser) -> None:
         try:
             if parser.accept("if"):
-                raise self.shape(mark, parser, '"else if" is written "elif"')
+                raise shape_problem(mark, parser, '"else if" is written "elif"')
             parser.finish()
         except ProblemFound as found:
             self.problems.append(found.problem)
@@ -225,13 +205,123 @@ class _Reader:
             return None
         return opened
 
+    # --- pieces put together -------------------------------------------------------------------------------------
+
+    def block(self, mark: Mark, node: tree.Block | None, body: list[tree.Node]) -> None:
+        """Open a step with content; without a node, one with a problem."""
+        if node is not None:
+            self.body.append(node)
+        self.push(Open(mark.word.removesuffix("-else"), mark, node, body))
+
+    def step_layout(self, mark: Mark, parser: Parser) -> None:
+        try:
+            if self.open or self.reading.layout or any(_counts(node) for node in self.reading.body):
+                raise parser.problem("layout-late", mark.start, mark.end)
+            called = target(mark, parser, parts=False)
+            self.reading.layout = tree.Layout(mark.start, mark.end, called, arguments(mark, parser))
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+
+    def step_takes(self, mark: Mark, parser: Parser) -> None:
+        try:
+            if self.open or self.reading.takes or any(_counts(node) for node in self.reading.body):
+                raise parser.problem("takes-late", mark.start, mark.end)
+            if parser.token.kind == "end":
+                raise shape_problem(mark, parser, "a name is missing")
+            self.reading.takes = tree.Takes(mark.start, mark.end, parameters(mark, parser, typed=True))
+            parser.finish()
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+
+    def step_include(self, mark: Mark, parser: Parser) -> None:
+        try:
+            called = target(mark, parser, parts=True)
+            node = tree.Include(mark.start, mark.end, "include", called, arguments(mark, parser))
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        else:
+            self.body.append(node)
+
+    def step_use(self, mark: Mark, parser: Parser) -> None:
+        node: tree.Include | None = None
+        try:
+            called = target(mark, parser, parts=True)
+            node = tree.Include(mark.start, mark.end, "use", called, arguments(mark, parser))
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        self.block(mark, node, node.body if node else [])
+
+    def step_into(self, mark: Mark, parser: Parser) -> None:
+        node: tree.Into | None = None
+        try:
+            name = new_name(mark, parser)
+            parser.finish()
+            owner = self.open[-1].node if self.open else self.reading.layout
+            if not isinstance(owner, tree.Layout | tree.Include) and not (self.open and self.open[-1].node is None):
+                raise parser.problem("into-misplaced", mark.start, mark.end)
+            node = tree.Into(mark.start, mark.end, "into", name)
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        self.block(mark, node, node.body if node else [])
+
+    def step_slot(self, mark: Mark, parser: Parser) -> None:
+        name = self.slot_name(mark, parser)
+        if name is not None:
+            self.body.append(tree.Slot(mark.start, mark.end, "slot", name, None))
+
+    def step_slot_else(self, mark: Mark, parser: Parser) -> None:
+        name = self.slot_name(mark, parser)
+        fallback: list[tree.Node] = []
+        node = None if name is None else tree.Slot(mark.start, mark.end, "slot", name, fallback)
+        self.block(mark, node, fallback)
+
+    def slot_name(self, mark: Mark, parser: Parser) -> str | None:
+        try:
+            name = new_name(mark, parser) if parser.token.kind == "name" else ""
+            parser.accept("else")
+            parser.finish()
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+            return None
+        return name
+
+    def step_fallback(self, mark: Mark, parser: Parser) -> None:
+        try:
+            parser.finish()
+            if not any(opened.word == "into" for opened in self.open):
+                raise parser.problem("fallback-misplaced", mark.start, mark.end)
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        else:
+            self.body.append(tree.Fallback(mark.start, mark.end))
+
+    def step_part(self, mark: Mark, parser: Parser) -> None:
+        node: tree.Part | None = None
+        try:
+            token = parser.token
+            name = new_name(mark, parser)
+            taken: list[tree.Parameter] = []
+            if opened := parser.accept("("):
+                taken = parameters(mark, parser, typed=True, closing=")")
+                parser.expect(")", opened)
+            parser.finish()
+            if self.open:
+                raise parser.problem("part-misplaced", mark.start, mark.end)
+            if name in self.reading.parts:
+                line = self.source.position(self.reading.parts[name].start)[0]
+                raise parser.problem("part-repeated", token.start, token.end, word=name, line=line)
+            node = self.reading.parts[name] = tree.Part(mark.start, mark.end, "part", name, taken)
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        self.push(Open("part", mark, node, node.body if node else []))
+
     # --- the others ----------------------------------------------------------------------------------------------
 
     def step_let(self, mark: Mark, parser: Parser) -> None:
         try:
-            name = self.new_name(mark, parser)
+            name = new_name(mark, parser)
             if not parser.accept("="):
-                raise self.shape(mark, parser, '"=" is missing after the name')
+                raise shape_problem(mark, parser, '"=" is missing after the name')
             expression = parser.expression()
             parser.finish()
         except ProblemFound as found:
@@ -265,3 +355,8 @@ class _Reader:
         for opened in self.open:
             if opened.mark.kind != "broken":
                 self.report("end-missing", opened.mark, word=opened.word, more="")
+
+
+def _counts(node: tree.Node) -> bool:
+    """Tell whether something counts as content: anything but white space."""
+    return not (isinstance(node, tree.Text) and not node.text.strip())

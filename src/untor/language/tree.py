@@ -129,6 +129,15 @@ class Conditional(Expression):
 
 
 @dataclass(slots=True)
+class Call(Expression):
+    """``function(arguments, key=argument)``."""
+
+    function: Expression
+    arguments: list[Expression]
+    named: dict[str, Expression]
+
+
+@dataclass(slots=True)
 class Filter(Expression):
     """``value | name(arguments, key=argument)``."""
 
@@ -200,6 +209,95 @@ class For(Block):
     empty: list[Node] | None = None
 
 
+# --- pieces put together -------------------------------------------------------------------------------------------
+
+
+@dataclass(slots=True)
+class Argument(Node):
+    """``name=value`` of a call of another template; ``name`` alone is short for ``name=name``."""
+
+    name: str
+    value: Expression
+
+
+@dataclass(slots=True)
+class Parameter(Node):
+    """What a template or part takes: name, type and default.
+
+    ``type`` is empty for any, ``*`` for what is given to a template that does not say what it takes; ``default`` is
+    ``None`` for none.
+    """
+
+    name: str
+    type: str
+    default: Expression | None
+
+
+@dataclass(slots=True)
+class Target(Node):
+    """Which template or part is called: a part of this file, of another file, or a whole file."""
+
+    part: str
+    file: str
+
+    def __str__(self) -> str:
+        return self.part or self.file
+
+
+@dataclass(slots=True)
+class Layout(Node):
+    """``layout "NAME" ARG, …``."""
+
+    target: Target
+    arguments: list[Argument]
+
+
+@dataclass(slots=True)
+class Takes(Node):
+    """``takes NAME: TYPE = EXPR, …``."""
+
+    parameters: list[Parameter]
+
+
+@dataclass(slots=True)
+class Include(Block):
+    """``include "NAME" ARG, …``, and ``use`` with content for its slots."""
+
+    target: Target
+    arguments: list[Argument]
+    body: list[Node] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class Into(Block):
+    """Content for a slot."""
+
+    name: str
+    body: list[Node] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class Slot(Block):
+    """Where content goes; ``fallback`` is ``None`` without an ``else``."""
+
+    name: str
+    fallback: list[Node] | None
+
+
+@dataclass(slots=True)
+class Fallback(Node):
+    """The slot's own fallback content, inside an ``into``."""
+
+
+@dataclass(slots=True)
+class Part(Block):
+    """A reusable piece of this file."""
+
+    name: str
+    parameters: list[Parameter]
+    body: list[Node] = field(default_factory=list)
+
+
 def children(node: Expression) -> Iterator[Expression]:
     """Yield the direct parts of an expression, in the order they are written."""
     match node:
@@ -221,6 +319,10 @@ def children(node: Expression) -> Iterator[Expression]:
             yield from (part for _, part in node.rest)
         case Conditional():
             yield from (node.then, node.test, node.otherwise)
+        case Call():
+            yield node.function
+            yield from node.arguments
+            yield from node.named.values()
         case Filter():
             yield node.value
             yield from node.arguments

@@ -9,21 +9,21 @@ STEPS: dict[str, str] = {
     "else": "<! else !>",
     "end": "<! end !> or, naming what it closes, <! end for !>",
     "let": "<! let NAME = EXPRESSION !>",
-    "layout": '<! layout "NAME" !>',
-    "slot": "<! slot NAME !>",
+    "layout": '<! layout "NAME" ARGUMENT=EXPRESSION !>',
+    "slot": "<! slot NAME !> or, with fallback content, <! slot NAME else !> … <! end !>",
     "into": "<! into NAME !> … <! end !>",
     "fallback": "<! fallback !>",
-    "include": '<! include "NAME" !>',
-    "use": '<! use "NAME" !> … <! end !>',
+    "include": '<! include "NAME" ARGUMENT=EXPRESSION, … !> or, of a part, <! include PART from "NAME" … !>',
+    "use": '<! use "NAME" ARGUMENT=EXPRESSION, … !> … <! end !>',
     "part": "<! part NAME(PARAMETERS) !> … <! end !>",
-    "takes": "<! takes NAME: TYPE = EXPRESSION !>",
+    "takes": "<! takes NAME: TYPE = EXPRESSION, … !>",
     "verbatim": "<! verbatim !> … <! end !>",
     "note": "<! note any remark !>",
 }
 """Each step's keyword and how the step is written."""
 
-BLOCKS = frozenset({"for", "if", "into", "use", "part"})
-"""Steps that go on to an ``end``. (``slot NAME else`` does too; ``verbatim`` is read as a whole.)"""
+BLOCKS = frozenset({"for", "if", "into", "use", "part", "slot-else"})
+"""Steps that go on to an ``end``; ``slot-else`` is a slot with fallback content. ``verbatim`` is read as a whole."""
 
-LATER = frozenset({"layout", "slot", "into", "fallback", "include", "use", "part", "takes"})
-"""Steps that this version does not build yet."""
+TYPES = frozenset({"str", "int", "float", "bool", "list", "dict", "date", "datetime", "any"})
+"""Types of what a template takes."""

@@ -7,11 +7,26 @@ from typing import Generic, TypeVar
 
 from untor.language import tree
 from untor.plan.names import Names, Refused
-from untor.plan.operations import Bind, Choice, Loop, Operation, Placement
-from untor.problems import Problem
+from untor.plan.operations import Bind, Call, Choice, Function, Given, Group, Loop, Operation, Placement, SlotCall
+from untor.plan.pieces import (
+    Content,
+    Frame,
+    Library,
+    SlotOf,
+    check_contents,
+    contents_of,
+    given_to,
+    guard,
+    parameters_of,
+    slots_in,
+)
+from untor.problems import Problem, suggestion
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from untor.language.reader import Reading
     from untor.source import Source
 
 State = TypeVar("State")
@@ -25,12 +40,22 @@ _MOST_ROUNDS = 8
 class BlockWalker(ABC, Generic[State]):
     """Walks nodes through states of one kind and collects the operations."""
 
-    def __init__(self, source: Source, names: Names, state: State) -> None:
-        self.source = source
-        self.names = names
+    def __init__(self, library: Library, frame: Frame, state: State) -> None:
+        self.library = library
+        self.frame = frame
         self.state = state
         self.operations: list[Operation] = []
         self.loops = 0
+
+    @property
+    def source(self) -> Source:
+        """The source of the nodes that are being walked."""
+        return self.frame.source
+
+    @property
+    def names(self) -> Names:
+        """The names in reach."""
+        return self.frame.names
 
     @abstractmethod
     def walk(self, nodes: list[tree.Node]) -> None:
@@ -47,6 +72,10 @@ class BlockWalker(ABC, Generic[State]):
     @abstractmethod
     def same(self, first: State, second: State) -> bool:
         """Tell whether two states are the same in everything."""
+
+    @abstractmethod
+    def key(self, state: State) -> object:
+        """Return what decides how a piece is read from a state on."""
 
     @abstractmethod
     def describe(self, state: State) -> str:
@@ -79,6 +108,12 @@ class BlockWalker(ABC, Generic[State]):
             self._choice(node)
         elif isinstance(node, tree.For):
             self._loop(node)
+        elif isinstance(node, tree.Include):
+            self._include(node)
+        elif isinstance(node, tree.Slot):
+            self._slot(node)
+        elif isinstance(node, tree.Fallback):
+            self._fallback(node)
         else:
             raise TypeError(type(node).__name__)
 
@@ -156,3 +191,169 @@ class BlockWalker(ABC, Generic[State]):
     def _differs(self, node: tree.For, before: State) -> Refused:
         words = {"first": self.describe(before), "second": self.describe(self.state)}
         return self.refused("loop-differs", node.start, node.end, **words)
+
+    # --- pieces put together -------------------------------------------------------------------------------------
+
+    def page(self) -> None:
+        """Walk a whole template or part, inside its layout if it has one, into the frame's function."""
+        frame = self.frame
+        self.library.frames.append(frame)
+        taken = parameters_of(frame.reading, frame.part)
+        for parameter in taken or ():
+            if parameter.default is not None:
+                frame.names.use(parameter.default)
+            frame.names.bind(parameter.name)
+        layout = frame.reading.layout if frame.is_file else None
+        if layout is None:
+            self.walk(frame.reading.parts[frame.part].body if frame.part else frame.reading.body)
+        else:
+            self._layout(layout)
+        self.flush()
+        self.library.frames.pop()
+
+    def _layout(self, node: tree.Layout) -> None:
+        frame = self.frame
+        reading = self.library.reading(node.target, self.source)
+        guard(self.library, frame, node.target, reading, "")
+        given = given_to(frame, node.target, node.arguments, None, all_=False)
+        taken = {parameter.name: parameter for parameter in parameters_of(reading, "") or ()}
+        given = [Given(each.name, each.value, taken.get(each.name)) for each in given]
+        contents = contents_of(frame, frame.reading.body, node)
+        check_contents(frame, node.target, contents, slots_in(reading, ""))
+        extra = [tree.Parameter(node.start, node.end, each.name, "*", None) for each in given if each.name not in taken]
+        if not frame.function.context:
+            # An included page sees only what it was given, and so does its layout.
+            known = {each.name for each in given}
+            own = [each for each in frame.function.parameters if each.name not in known]
+            given += [Given(each.name, tree.Name(node.start, node.end, each.name), None) for each in own]
+            extra += [
+                tree.Parameter(node.start, node.end, each.name, "*", None) for each in own if each.name not in taken
+            ]
+        parameters = [*taken.values(), *extra]
+        name = self.library.name("layout")
+        function = Function(name, reading.source, parameters, context=frame.function.context)
+        self._call(node, reading, "", function, given, contents)
+
+    def _include(self, node: tree.Include) -> None:
+        frame, called = self.frame, node.target
+        reading = frame.reading
+        if called.file:
+            reading = self.library.reading(called, self.source)
+        if called.part and called.part not in reading.parts:
+            near = suggestion(called.part, reading.parts, self._parts(reading))
+            words = {"word": called.part, "file": reading.source.name, "near": near}
+            raise self.refused("part-unknown", called.start, called.end, **words)
+        guard(self.library, frame, called, reading, called.part)
+        taken = parameters_of(reading, called.part)
+        given = given_to(frame, called, node.arguments, taken, all_=True)
+        contents = contents_of(frame, node.body, node) if node.word == "use" else {}
+        check_contents(frame, called, contents, slots_in(reading, called.part))
+        if taken is None:
+            taken = [tree.Parameter(node.start, node.end, each.name, "", None) for each in given]
+        name = self.library.name("part" if called.part else "piece")
+        function = Function(name, reading.source, taken)
+        self._call(node, reading, called.part, function, given, contents)
+
+    @staticmethod
+    def _parts(reading: Reading) -> str:
+        return f"It has {', '.join(reading.parts)}." if reading.parts else "It has no parts."
+
+    def _call(  # noqa: PLR0917  the six things that make a call
+        self,
+        node: tree.Node,
+        reading: Reading,
+        part: str,
+        function: Function,
+        given: list[Given],
+        contents: dict[str, Content],
+    ) -> None:
+        """Walk another template or part from here on, or know already where that leads."""
+        self.flush()
+        names = tuple(each.name for each in given)
+        shared = not contents and not function.context
+        key = (id(self) if self.private else 0, id(reading), part, names, self.key(self.state))
+        if shared and key in self.library.ready:
+            known, end = self.library.ready[key]
+            self.operations.append(Call(known, given, node))
+            self.state = self.fork(end)  # type: ignore[arg-type]
+            return
+        if shared and key in self.library.active:
+            known = self.library.active[key]
+            known.recursive = True
+            self.operations.append(Call(known, given, node))
+            return
+        call = Call(function, given, node)
+        self.operations.append(call)
+        self.library.functions.append(function)
+        inputs = self.library.inputs if function.context else None
+        scope = Names(reading.source, self.library.filters, inputs)
+        for parameter in function.parameters:
+            scope.bind(parameter.name)
+        frame = Frame(reading, part, scope, function, call, contents)
+        start = self.fork(self.state)
+        if shared:
+            self.library.active[key] = function
+        self._into_function(function, frame, self.page)
+        if shared:
+            del self.library.active[key]
+            self.library.ready[key] = (function, self.fork(self.state))
+        if function.recursive and not self.same(start, self.state):
+            words = {"word": part, "first": self.describe(start), "second": self.describe(self.state)}
+            raise self.refused("part-differs", node.start, node.end, **words)
+
+    private = False
+    """Whether the functions that this walker makes are of use to itself only."""
+
+    def _into_function(self, function: Function, frame: Frame, walk: Callable[[], None]) -> None:
+        """Walk something of another frame into a function of its own."""
+        outer = self.frame, self.operations, self.loops
+        self.frame, self.operations, self.loops = frame, function.body, 0
+        walk()
+        self.end_function(function)
+        self.flush()
+        self.frame, self.operations, self.loops = outer
+
+    def end_function(self, function: Function) -> None:
+        """Look at the state at the end of a function."""
+
+    def _slot(self, node: tree.Slot) -> None:
+        frame = self.frame
+        content = frame.contents.get(node.name)
+        if content is None:
+            if node.fallback is not None:
+                self.operations.append(Group(self._block(node, node.fallback)))
+            return
+        name = self.library.name("slot")
+        function = Function(name, content.frame.source, [], closure=True)
+        assert frame.call is not None  # noqa: S101  a frame with contents was called
+        frame.call.closures.append(function)
+        frame.function.slots.append(name)
+        call = SlotCall(name, function)
+        self.operations.append(call)
+        owner = content.frame
+        outer, owner.slot = owner.slot, content.slot
+        if isinstance(content.place, tree.Into):
+            owner.slot = SlotOf(node, frame, call, function)
+        # Content belongs to the frame that it is written in: a component may stand in its own content.
+        frames = self.library.frames
+        self.library.frames = frames[: frames.index(owner) + 1]
+        self._into_function(function, owner, lambda: self._scoped(content.nodes))
+        self.library.frames = frames
+        owner.slot = outer
+
+    def _scoped(self, nodes: list[tree.Node]) -> None:
+        self.names.enter()
+        self.walk(nodes)
+        self.names.leave()
+
+    def _fallback(self, node: tree.Fallback) -> None:
+        slot = self.frame.slot
+        if slot is None or slot.node.fallback is None:
+            return
+        name = self.library.name("slot")
+        function = Function(name, slot.frame.source, [], closure=True)
+        slot.call.closures.append(function)
+        slot.function.slots.append(name)
+        self.operations.append(SlotCall(name, function))
+        fallback = slot.node.fallback
+        self._into_function(function, slot.frame, lambda: self._scoped(fallback))

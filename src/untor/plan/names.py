@@ -28,11 +28,12 @@ class Refused(Exception):  # noqa: N818  never leaves the planning
 class Names:
     """The names in reach at a point of a template, innermost scope last."""
 
-    def __init__(self, source: Source, filters: Mapping[str, Callable[..., object]]) -> None:
+    def __init__(self, source: Source, filters: Mapping[str, Callable[..., object]], inputs: set[str] | None) -> None:
         self.source = source
         self.filters = filters
         self.scopes: list[dict[str, set[str] | None]] = [{}]
-        self.inputs: set[str] = set()
+        self.inputs = inputs
+        """Collects the names read from the page's context; ``None`` where the context is out of reach."""
 
     def enter(self) -> None:
         """Open a scope."""
@@ -65,6 +66,8 @@ class Names:
                     continue
             if isinstance(node, tree.Name):
                 self._name(node)
+            elif isinstance(node, tree.Call):
+                self._call(node)
             elif isinstance(node, tree.Filter):
                 self._filter(node)
             todo.extend(tree.children(node))
@@ -80,8 +83,12 @@ class Names:
         bound, uses = self.lookup(node.name)
         if uses is not None:
             raise Refused(Problem("position-alone", self.source, node.start, node.end, name=node.name))
-        if not bound:
+        if not bound and self.inputs is not None:
             self.inputs.add(node.name)
+
+    def _call(self, node: tree.Call) -> None:
+        if not isinstance(node.function, tree.Name | tree.Attribute | tree.Item):
+            raise Refused(Problem("call-refused", self.source, node.start, node.end))
 
     def _filter(self, node: tree.Filter) -> None:
         function = self.filters.get(node.name)

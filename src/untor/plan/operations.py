@@ -104,29 +104,111 @@ class Loop(Operation):
 
 
 @dataclass(slots=True)
+class Group(Operation):
+    """Do several things with names of their own."""
+
+    body: list[Operation]
+
+
+@dataclass(slots=True)
+class Given:
+    """A value given to a function: the name there, the expression here and the type that is checked."""
+
+    name: str
+    value: tree.Expression
+    parameter: tree.Parameter | None
+
+
+@dataclass(slots=True)
+class Function:
+    """A piece of a page that is called: a template or part with its parameters, or content for a slot.
+
+    ``closure`` tells content, which sees the names of the function that it is defined in. ``context`` tells whether
+    names that are bound nowhere are those of the page's context, or only the engine's globals. ``slots`` are the
+    contents that it is given, by the names they have in the code.
+    """
+
+    name: str
+    source: Source
+    parameters: list[tree.Parameter]
+    context: bool = False
+    closure: bool = False
+    recursive: bool = False
+    plain: bool = False
+    """Whether it makes a piece of a URL, which is never sent off before the whole is known."""
+    body: list[Operation] = field(default_factory=list)
+    slots: list[str] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class Call(Operation):
+    """Call another template or part; ``closures`` are the contents for its slots, defined right before."""
+
+    function: Function
+    given: list[Given]
+    node: tree.Node
+    closures: list[Function] = field(default_factory=list)
+
+
+@dataclass(slots=True)
+class SlotCall(Operation):
+    """Print the content of a slot; ``closures`` is the slot's own content, where the other one asks for it."""
+
+    name: str
+    content: Function
+    closures: list[Function] = field(default_factory=list)
+
+    @property
+    def plain(self) -> bool:
+        """Tell whether the content is a piece of a URL."""
+        return self.content.plain
+
+
+@dataclass(slots=True)
 class Plan:
     """All that is known about a template when it is compiled."""
 
     source: Source
-    body: list[Operation] = field(default_factory=list)
+    main: Function
+    functions: list[Function] = field(default_factory=list)
     inputs: tuple[str, ...] = ()
+    dependencies: tuple[str, ...] = ()
+    parts: tuple[str, ...] = ()
     problems: list[Problem] = field(default_factory=list)
+
+    @property
+    def body(self) -> list[Operation]:
+        """What the page does first."""
+        return self.main.body
 
     @property
     def placements(self) -> list[Placement]:
         """The placement of each value, in the order of the page."""
-        return [operation.placement for operation in every(self.body) if isinstance(operation, Emit | UrlValue)]
+        found = (operation.placement for operation in every(self.body) if isinstance(operation, Emit | UrlValue))
+        return list(dict.fromkeys(found))
 
 
 def every(body: list[Operation]) -> Iterator[Operation]:
-    """Yield each operation, in the order of the page."""
-    for operation in body:
-        yield operation
-        if isinstance(operation, UrlJoin):
-            yield from every(operation.body)
-        elif isinstance(operation, Choice):
-            for _, branch in operation.branches:
-                yield from every(branch)
-        elif isinstance(operation, Loop):
-            yield from every(operation.body)
-            yield from every(operation.empty)
+    """Yield each operation, in the order of the page; a function's where it is first called."""
+    seen: set[int] = set()
+
+    def walk(operations: list[Operation]) -> Iterator[Operation]:
+        for operation in operations:
+            yield operation
+            match operation:
+                case UrlJoin(body=inner) | Group(body=inner):
+                    yield from walk(inner)
+                case Choice():
+                    for _, branch in operation.branches:
+                        yield from walk(branch)
+                case Loop():
+                    yield from walk(operation.body)
+                    yield from walk(operation.empty)
+                case Call():
+                    if id(operation.function) not in seen:
+                        seen.add(id(operation.function))
+                        yield from walk(operation.function.body)
+                case SlotCall():
+                    yield from walk(operation.content.body)
+
+    yield from walk(body)

@@ -10,29 +10,22 @@ from untor.places.references import neutral
 from untor.places.tree_builder import Unreadable
 from untor.places.verdict import Place, Refusal, describe, place_of
 from untor.plan.blocks import BlockWalker
-from untor.plan.operations import Constant, Emit
+from untor.plan.operations import Constant, Emit, Function
 from untor.plan.urls import UrlWalker
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.plan.names import Names
-    from untor.source import Source
+    from untor.plan.pieces import Frame, Library
 
 
 class PageWalker(BlockWalker[Machine]):
     """Walks markup; the text that is printed as it is collects in ``held`` until a value or step comes."""
 
-    def __init__(self, source: Source, names: Names, schemes: frozenset[str]) -> None:
-        super().__init__(source, names, Machine())
+    def __init__(self, library: Library, frame: Frame, schemes: frozenset[str]) -> None:
+        super().__init__(library, frame, Machine())
         self.schemes = schemes
         self.held: list[str] = []
-        self.final: tree.Node | None = None
-
-    def page(self, nodes: list[tree.Node]) -> None:
-        """Walk a whole template."""
-        self.final = nodes[-1] if nodes else None
-        self.walk(nodes)
-        self.flush()
+        self.final = frame.reading.body[-1] if frame.reading.body and not frame.reading.layout else None
 
     def flush(self) -> None:
         """Bring the text held back into the operations."""
@@ -52,9 +45,11 @@ class PageWalker(BlockWalker[Machine]):
 
     def same(self, first: Machine, second: Machine) -> bool:
         """Compare all that decides about values to come."""
-        sets = (first.modes, first.attributes, first.valued, first.after_value, first.printed)
-        others = (second.modes, second.attributes, second.valued, second.after_value, second.printed)
-        return first.key() == second.key() and sets == others
+        return self.key(first) == self.key(second)
+
+    def key(self, state: Machine) -> object:
+        """Return all that decides about values to come."""
+        return state.key(), state.modes, state.attributes, state.valued, state.after_value, state.printed
 
     def describe(self, state: Machine) -> str:
         """Say in words where a machine is."""
@@ -64,6 +59,12 @@ class PageWalker(BlockWalker[Machine]):
         """Hold the value of a URL attribute together: it is judged as a whole."""
         if self._in_url():
             raise self.refused("url-split", node.start, node.end, name=self.state.attribute)
+
+    def end_function(self, function: Function) -> None:
+        """Hold the value of a URL attribute together: it cannot begin in a piece and end after it."""
+        if self._in_url():
+            end = len(function.source.text)
+            raise self.refused("url-split", end - 1, end, name=self.state.attribute)
 
     def _in_url(self) -> bool:
         if self.state.state not in VALUE_STATES or self.state.doubt:
@@ -150,7 +151,7 @@ class PageWalker(BlockWalker[Machine]):
         if not text.endswith(prefix):
             raise AssertionError("the value of a URL attribute began in another block")
         self.held = [text[: len(text) - len(prefix)]]
-        walker = UrlWalker(self.source, self.names, self.state, place, self.schemes)
+        walker = UrlWalker(self.library, self.frame, self.state, place, self.schemes)
         walker.loops = self.loops
         index, run, offset = walker.value(prefix, nodes, index)
         self.flush()

@@ -6,8 +6,9 @@ from untor.language import tree
 from untor.language.reader import read
 from untor.plan.blocks import BlockWalker
 from untor.plan.names import Names, Refused
-from untor.plan.operations import Constant, Emit, Plan
+from untor.plan.operations import Constant, Emit, Function, Plan
 from untor.plan.pages import PageWalker
+from untor.plan.pieces import Frame, Library, parameters_of
 from untor.plan.surroundings import PageSurroundings
 from untor.problems import Problem
 
@@ -15,6 +16,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
+    from untor.language.reader import Reading
     from untor.source import Source
 
 PLAIN_TEXT = frozenset({".txt"})
@@ -34,6 +36,10 @@ class PlainWalker(BlockWalker[None]):
         """Tell that there is one state only."""
         return True
 
+    def key(self, state: None) -> object:
+        """Return what is the same everywhere."""
+        return state
+
     def describe(self, state: None) -> str:  # noqa: ARG002  one shape for all walkers
         """Say in words where a state is."""
         return "in plain text"
@@ -51,30 +57,59 @@ class PlainWalker(BlockWalker[None]):
                 self.step(node)
 
 
-def plan(source: Source, filters: Mapping[str, Callable[..., object]], schemes: frozenset[str]) -> Plan:
-    """Plan a template. The problems of the result say what is wrong; with any, the plan cannot be built."""
-    ending = source.name[source.name.rfind(".") :] if "." in source.name else ""
-    plain = ending in PLAIN_TEXT
-    reading = read(source, None if plain else PageSurroundings())
-    result = Plan(source, problems=reading.problems)
+def reading_of(source: Source) -> Reading:
+    """Read a template in the way of its kind of output."""
+    return read(source, None if ending_of(source) in PLAIN_TEXT else PageSurroundings())
+
+
+def ending_of(source: Source) -> str:
+    """Return the ending of a template's name, which says what kind of output it makes."""
+    return source.name[source.name.rfind(".") :] if "." in source.name else ""
+
+
+def plan(
+    reading: Reading,
+    load: Callable[[str], Reading],
+    filters: Mapping[str, Callable[..., object]],
+    schemes: frozenset[str],
+    part: str = "",
+) -> Plan:
+    """Plan a template, or a part of it; ``load`` reads the others that it uses.
+
+    The problems of the result say what is wrong; with any, the plan cannot be built.
+    """
+    source = reading.source
+    main = Function("render", source, [], context=True)
+    result = Plan(source, main, problems=reading.problems, parts=tuple(reading.parts))
     if reading.problems:
         return result
-    names = Names(source, filters)
+    library = Library(load, filters)
+    frame = Frame(reading, part, Names(source, filters, library.inputs), main)
     try:
-        if not plain and ending not in HTML:
-            _refuse_marks(source, reading.body, ending)
-        if plain:
-            text = PlainWalker(source, names, None)
-            text.walk(reading.body)
-            result.body = text.operations
-        else:
-            walker = PageWalker(source, names, schemes)
-            walker.page(reading.body)
-            result.body = walker.operations
+        walker = _walker(library, frame, schemes)
+        main.parameters = parameters_of(reading, part) or []
+        library.inputs.update(parameter.name for parameter in main.parameters)
+        walker.page()
+        main.body = walker.operations
     except Refused as found:
+        chain = [active.source.name for active in library.frames if active.is_file]
+        if found.problem.source is not source and len(chain) > 1:
+            used = f"It is used here by {' → '.join(chain[:-1])}."
+            found.problem.hint = f"{found.problem.hint}\n{used}" if found.problem.hint else used
         result.problems = [found.problem]
-    result.inputs = tuple(sorted(names.inputs))
+    result.functions = library.functions
+    result.inputs = tuple(sorted(library.inputs))
+    result.dependencies = tuple(library.dependencies)
     return result
+
+
+def _walker(library: Library, frame: Frame, schemes: frozenset[str]) -> PlainWalker | PageWalker:
+    ending = ending_of(frame.source)
+    if ending in PLAIN_TEXT:
+        return PlainWalker(library, frame, None)
+    if ending not in HTML:
+        _refuse_marks(frame.source, frame.reading.body, ending)
+    return PageWalker(library, frame, schemes)
 
 
 def _refuse_marks(source: Source, nodes: list[tree.Node], ending: str) -> None:

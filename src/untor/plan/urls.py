@@ -9,14 +9,26 @@ from untor.language import tree
 from untor.places.references import attribute_text, neutral
 from untor.places.url_states import UrlState
 from untor.plan.blocks import BlockWalker
-from untor.plan.operations import Choice, Constant, Emit, Loop, Operation, UrlFixed, UrlJoin, UrlValue
+from untor.plan.operations import (
+    Call,
+    Choice,
+    Constant,
+    Emit,
+    Function,
+    Group,
+    Loop,
+    Operation,
+    SlotCall,
+    UrlFixed,
+    UrlJoin,
+    UrlValue,
+)
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.places.html_machine import Machine
     from untor.places.verdict import Place
-    from untor.plan.names import Names
-    from untor.source import Source
+    from untor.plan.pieces import Frame, Library
 
 _CONTEXTS: dict[str, tuple[str, str, int]] = {
     "scheme start": ("url", "URL", URL),
@@ -37,8 +49,10 @@ _ONLY_DOTS = re.compile(r"(?:\.|%2e)*", re.IGNORECASE)
 class UrlWalker(BlockWalker[UrlState]):
     """Walks from the first mark in a URL attribute's value to the quote that ends it."""
 
-    def __init__(self, source: Source, names: Names, machine: Machine, place: Place, schemes: frozenset[str]) -> None:
-        super().__init__(source, names, UrlState())
+    private = True
+
+    def __init__(self, library: Library, frame: Frame, machine: Machine, place: Place, schemes: frozenset[str]) -> None:
+        super().__init__(library, frame, UrlState())
         self.machine = machine
         self.place = place
         self.schemes = schemes
@@ -57,6 +71,10 @@ class UrlWalker(BlockWalker[UrlState]):
     def same(self, first: UrlState, second: UrlState) -> bool:
         """Compare two states."""
         return first == second
+
+    def key(self, state: UrlState) -> object:
+        """Return the state."""
+        return state
 
     def describe(self, state: UrlState) -> str:
         """Say in words where a state is."""
@@ -80,6 +98,10 @@ class UrlWalker(BlockWalker[UrlState]):
         while index < len(nodes):
             index = self._node(nodes, index)
         self.in_step = outer
+
+    def end_function(self, function: Function) -> None:
+        """Keep it together with the whole URL."""
+        function.plain = True
 
     def _node(self, nodes: list[tree.Node], index: int) -> int:
         node = nodes[index]
@@ -186,19 +208,34 @@ class UrlWalker(BlockWalker[UrlState]):
 
 def in_place(pieces: list[Operation]) -> list[Operation]:
     """Turn the pieces of a URL into operations that print each by itself."""
-    result: list[Operation] = []
-    for piece in pieces:
-        if isinstance(piece, UrlFixed):
-            result.append(Constant(piece.raw))
-        elif isinstance(piece, UrlValue):
-            result.append(Emit(piece.expression, _ESCAPERS[piece.kind], piece.placement))
-        elif isinstance(piece, Choice):
-            result.append(Choice([(branch, in_place(body)) for branch, body in piece.branches]))
-        elif isinstance(piece, Loop):
-            result.append(Loop(piece.node, piece.uses, in_place(piece.body), in_place(piece.empty)))
-        else:
-            result.append(piece)
-    return result
+    return [_in_place(piece) for piece in pieces]
+
+
+def _in_place(piece: Operation) -> Operation:
+    match piece:
+        case UrlFixed():
+            return Constant(piece.raw)
+        case UrlValue():
+            return Emit(piece.expression, _ESCAPERS[piece.kind], piece.placement)
+        case Choice():
+            return Choice([(branch, in_place(body)) for branch, body in piece.branches])
+        case Loop():
+            return Loop(piece.node, piece.uses, in_place(piece.body), in_place(piece.empty))
+        case Group():
+            return Group(in_place(piece.body))
+        case Call():
+            # The functions that a URL is made of are its own: changing them changes nothing else.
+            _functions_in_place([piece.function, *piece.closures])
+        case SlotCall():
+            _functions_in_place([piece.content, *piece.closures])
+    return piece
+
+
+def _functions_in_place(functions: list[Function]) -> None:
+    for function in functions:
+        if function.plain:
+            function.plain = False
+            function.body = in_place(function.body)
 
 
 def _risky_segments(pieces: list[Operation]) -> int:

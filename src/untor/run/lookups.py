@@ -159,14 +159,24 @@ def none_is_missing(value: object) -> object:
     return MISSING if value is None else value
 
 
-def missing_name(name: str, scope: Mapping[str, object]) -> object:
-    """Raise ``MissingValue`` for a name that the context does not have."""
-    raise MissingValue(Problem("name-missing", word=name, near=suggestion(name, scope, _in_context(scope))))
+def missing_name(name: str, scope: Mapping[str, object] | tuple[str, ...]) -> object:
+    """Raise ``MissingValue`` for a name that is not in reach: of the context, or of what a piece was given."""
+    raise MissingValue(Problem("name-missing", word=name, near=suggestion(name, scope, _in_reach(scope))))
 
 
-def _in_context(scope: Mapping[str, object]) -> str:
+def _in_reach(scope: Mapping[str, object] | tuple[str, ...]) -> str:
+    what = "This piece" if isinstance(scope, tuple) else "The page"
     names = sorted(name for name in scope if isinstance(name, str))
-    return f"The page was given {', '.join(names[:12])}." if names else "The page was given no values."
+    return f"{what} was given {', '.join(names[:12]) if names else 'no values'}."
+
+
+def truth(value: object) -> bool:
+    """Return whether a value counts as true; an array or a data frame does when it has any item."""
+    if type(value) is bool:
+        return value
+    if hasattr(type(value), "__array__"):
+        return bool(len(value))  # type: ignore[arg-type]
+    return bool(value)
 
 
 def modulo(left: object, right: object) -> object:

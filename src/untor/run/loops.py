@@ -10,6 +10,7 @@ from untor.run.lookups import is_mapping
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator
+    from typing import Any
 
 
 def each(value: object) -> Iterable[object]:
@@ -18,12 +19,23 @@ def each(value: object) -> Iterable[object]:
         return ()
     if isinstance(value, bytes | bytearray | memoryview):
         raise RenderError(Problem("not-iterable", what="bytes"))
+    if hasattr(type(value), "itertuples") and hasattr(value, "columns"):
+        return _rows(value)
+    if hasattr(type(value), "iter_rows"):
+        return value.iter_rows(named=True)  # type: ignore[attr-defined, no-any-return]
     try:
         return iter(value)  # type: ignore[call-overload, no-any-return]
     except TypeError:
         what = "None" if value is None else f"{_shown(value)} ({type(value).__name__})"
         hint = "If it may be missing, put a ? after it: calls?" if value is None else None
         raise RenderError(Problem("not-iterable", hint=hint, what=what)) from None
+
+
+def _rows(frame: Any) -> Iterator[object]:
+    """Yield the rows of a data frame, each a mapping from the names of columns."""
+    names = [str(name) for name in frame.columns]
+    for row in frame.itertuples(index=False, name=None):
+        yield dict(zip(names, row, strict=True))
 
 
 def pairs(value: object) -> Iterable[object]:

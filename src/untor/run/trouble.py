@@ -12,48 +12,56 @@ from untor.problems import Problem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Mapping
     from types import TracebackType
 
     from untor.source import Source
 
+    Sources = dict[str, Source]
+    Calls = dict[tuple[str, int, int], tuple[str, str]]
+
 _LONGEST = 300
 
 
-def locate(error: BaseException, source: Source) -> tuple[int, int] | None:
-    """Return the offsets of the innermost place in a template that an exception went through."""
+def locate(error: BaseException, sources: Sources) -> tuple[Source, int, int] | None:
+    """Return the source and the offsets of the innermost place in a template that an exception went through."""
     found: TracebackType | None = None
     trace = error.__traceback__
     while trace is not None:
-        if trace.tb_frame.f_globals.get("__untor_source__") is source:
+        if trace.tb_frame.f_globals.get("__untor_sources__") is sources:
             found = trace
         trace = trace.tb_next
     if found is None:
         return None
-    positions = list(found.tb_frame.f_code.co_positions())
+    code = found.tb_frame.f_code
+    source = sources[code.co_filename]
+    positions = list(code.co_positions())
     line, last_line, first, last = positions[found.tb_lasti // 2]
     if line is None:
         line = found.tb_lineno
     start = source.offset_of_bytes(line, first or 0)
     end = start + 1 if last is None or last_line is None else source.offset_of_bytes(last_line, last)
-    return start, max(end, start + 1)
+    return source, start, max(end, start + 1)
 
 
-def trouble(error: Exception, source: Source, filter_places: Mapping[tuple[int, int], str]) -> UntorError | None:
+def trouble(error: Exception, sources: Sources, calls: Calls) -> UntorError | None:
     """Return the exception to raise instead; ``None`` when the one there is can go on, with its place filled in."""
-    place = locate(error, source)
+    place = locate(error, sources)
     if isinstance(error, UntorError):
         if error.problem.source is None and place is not None:
-            _fill_in(error, source, *place)
+            _fill_in(error, *place)
         return None
-    start, end = place or (0, 1)
-    name = filter_places.get(source.byte_position(start))
+    source, start, end = place or (next(iter(sources.values())), 0, 1)
     if isinstance(error, NotPrintable):
         return RenderError(Problem("not-printable", source, start, end, what=error.what, remedy=error.remedy))
+    if isinstance(error, RecursionError):
+        return RenderError(Problem("recursion", source, start, end))
     what = str(error) if isinstance(error, FilterProblem) else f"{type(error).__name__}: {error}"
     what = what if len(what) <= _LONGEST else what[:_LONGEST] + "…"
-    if name is not None:
+    kind, name = calls.get((source.path or source.name, *source.byte_position(start)), ("", ""))
+    if kind == "filter":
         return RenderError(Problem("filter-failed", source, start, end, word=name, trouble=what))
+    if kind == "call" and source.text[end - 1 : end] == ")":
+        return RenderError(Problem("call-failed", source, start, end, word=name, trouble=what))
     return RenderError(Problem("expression-failed", source, start, end, trouble=what))
 
 

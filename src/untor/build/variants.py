@@ -1,0 +1,90 @@
+"""The four ways to render: at once or in chunks, with or without awaiting values."""
+
+from __future__ import annotations
+
+import ast
+from dataclasses import dataclass
+
+from untor.build.expressions import call, load, store
+
+_START = """
+{define} {name}(context=None, /, **values):
+    try:
+        scope = merge(context, values)
+        get = scope.get
+        out = []
+        append = out.append
+        {finish}
+    except Exception as error:
+        problem = trouble(error)
+        if problem is None:
+            raise
+        raise problem from error
+"""
+_FINISH = {False: "return ''.join(out)", True: "yield ''.join(out)"}
+
+CHUNK = 48
+"""How many runs of text a chunk is made of: a few kilobytes of an ordinary page."""
+
+
+@dataclass(frozen=True)
+class Variant:
+    """One way to render: ``chunks`` yields the page in pieces, ``awaits`` awaits values and asynchronous loops."""
+
+    name: str
+    chunks: bool = False
+    awaits: bool = False
+
+    def frame(self) -> tuple[ast.Module, ast.Try]:
+        """Return the module with the entry function, and the block that its body goes into."""
+        define = "async def" if self.awaits else "def"
+        module = ast.parse(_START.format(define=define, name=self.name, finish=_FINISH[self.chunks]))
+        function = module.body[0]
+        assert isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef)  # noqa: S101  as written above
+        guarded = function.body[0]
+        assert isinstance(guarded, ast.Try)  # noqa: S101
+        return module, guarded
+
+    def define(self, name: str, parameters: list[str], body: list[ast.stmt], *, plain: bool) -> ast.stmt:
+        """Define a function that appends a piece of the page; a ``plain`` one never yields."""
+        chunks = self.chunks and not plain
+        names = [*(["out"] if chunks else []), "append", *parameters]
+        arguments = ast.arguments([], [ast.arg(each) for each in names], None, [], [], None, [])
+        if chunks:
+            # Without a yield in it, it would be no generator.
+            body = [*body, ast.If(ast.Constant(value=False), [ast.Expr(ast.Yield(None))], [])]
+        body = body or [ast.Pass()]
+        if self.awaits:
+            return ast.AsyncFunctionDef(name, arguments, body, [], None, None)
+        return ast.FunctionDef(name, arguments, body, [], None, None)
+
+    def invoke(
+        self, name: str, target: str, given: list[ast.expr], named: list[ast.keyword], *, plain: bool
+    ) -> ast.stmt:
+        """Call such a function."""
+        chunks = self.chunks and not plain
+        called = ast.Call(load(name), [*([load("out")] if chunks else []), load(target), *given], named)
+        if not chunks:
+            return ast.Expr(ast.Await(called) if self.awaits else called)
+        if not self.awaits:
+            return ast.Expr(ast.YieldFrom(called))
+        return ast.AsyncFor(store("chunk"), called, [ast.Expr(ast.Yield(load("chunk")))], [], None)
+
+    def send(self, *, at_least: int) -> list[ast.stmt]:
+        """Send off what there is so far, when there is enough of it."""
+        joined = ast.Call(ast.Attribute(ast.Constant(""), "join", ast.Load()), [load("out")], [])
+        clear = ast.Call(ast.Attribute(load("out"), "clear", ast.Load()), [], [])
+        enough = ast.Compare(call("len", load("out")), [ast.GtE()], [ast.Constant(at_least)])
+        return [ast.If(enough, [ast.Expr(ast.Yield(joined)), ast.Expr(clear)], [])]
+
+
+VARIANTS = {
+    variant.name: variant
+    for variant in (
+        Variant("render"),
+        Variant("stream", chunks=True),
+        Variant("render_async", awaits=True),
+        Variant("stream_async", chunks=True, awaits=True),
+    )
+}
+"""The variants by the name of the function that each makes."""
