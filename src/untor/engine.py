@@ -5,7 +5,8 @@ from __future__ import annotations
 from functools import partial
 
 from untor.cache import CodeCache
-from untor.errors import MarkError, TemplateMissing, error_of
+from untor.deep import with_deep_stack
+from untor.errors import TemplateMissing, error_of
 from untor.escape import MISSING, SCHEMES, escapers, printed
 from untor.filters import built_in
 from untor.folders import Folders
@@ -14,7 +15,7 @@ from untor.run import awaiting, inputs, lookups, loops
 from untor.run.calls import Calls
 from untor.run.trouble import trouble
 from untor.source import Source
-from untor.template import Template
+from untor.template import Origin, Template
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -134,7 +135,7 @@ class Engine:
         """
         found = self._templates.get(name)
         if found is None or (self.reload and self._changed(name)):
-            found = self.template_of((name,))
+            found = self.template_of(Origin(name))
             if self.reload:
                 self._stamps[name] = {each: self.folders.stamp(each) for each in (name, *found.dependencies)}
             self._templates[name] = found
@@ -145,7 +146,7 @@ class Engine:
 
         Raises ``MarkError`` and ``PlacementError``.
         """
-        return self.template_of((name, source, ""))
+        return self.template_of(Origin(name, source))
 
     def render_many(
         self, name: str, contexts: Iterable[Mapping[str, object]], executor: Executor | None = None
@@ -178,12 +179,10 @@ class Engine:
 
     # --- compiling -------------------------------------------------------------------------------------------------
 
-    def template_of(self, origin: tuple[str, ...]) -> Template:
-        """Return the template of an origin: its name, or its name, source text and part."""
-        name = origin[0]
-        source = Source(name, origin[1]) if len(origin) > 1 and origin[1] else None
-        part = origin[2] if len(origin) > 2 else ""  # noqa: PLR2004  name, text, part
-        if source is None and not part and len(origin) == 1:
+    def template_of(self, origin: Origin) -> Template:
+        """Return the template of an origin."""
+        name, text, part = origin
+        if text is None and not part:
             source = self.folders.read(name)
             kept = self._cache.load(source, self.folders.read)
             if kept is not None:
@@ -192,46 +191,45 @@ class Engine:
         planned = self.plan_of(origin)
         built = self._build(planned, "render")
         made = {"inputs": planned.inputs, "dependencies": planned.dependencies, "parts": planned.parts}
-        if len(origin) == 1:
+        if text is None and not part:
             self._cache.save(planned.source, built, made)
         shown = f"{planned.source.name}#{part}" if part else planned.source.name
         return Template(self, origin, shown, self._function(built, "render"), made)
 
-    def part_of(self, origin: tuple[str, ...], part: str) -> Template:
+    def part_of(self, origin: Origin, part: str) -> Template:
         """Return a part of a template. Raises ``TemplateMissing`` when there is none of that name."""
         reading = self._reading_of(origin)
         if part not in reading.parts:
             near = suggestion(part, reading.parts, f"It has {', '.join(reading.parts) or 'no parts'}.")
             words = {"word": f"{reading.source.name}#{part}", "near": near}
             raise TemplateMissing(Problem("template-missing", **words))  # type: ignore[arg-type]
-        text = origin[1] if len(origin) > 1 else ""
-        return self.template_of((origin[0], text, part))
+        return self.template_of(Origin(origin.name, origin.text, part))
 
-    def plan_of(self, origin: tuple[str, ...]) -> Plan:
+    def plan_of(self, origin: Origin) -> Plan:
         """Plan a template. Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``."""
         from untor.plan.planner import plan  # noqa: PLC0415  the compiler is loaded when there is something to compile
 
         try:
             reading = self._reading_of(origin)
-            part = origin[2] if len(origin) > 2 else ""  # noqa: PLR2004  name, text, part
-            planned = plan(reading, self._reading, self.filters, self.url_schemes, part)
+            planned = plan(reading, self._reading, self.filters, self.url_schemes, origin.part)
         except RecursionError:
-            raise _too_deep(Source(origin[0], "")) from None
+            planned = with_deep_stack(lambda: plan(reading, self._reading, self.filters, self.url_schemes, origin.part))
         if planned.problems:
             raise error_of(planned.problems[0])
         return planned
 
-    def variant_of(self, origin: tuple[str, ...], variant: str) -> Callable[..., Any]:
+    def variant_of(self, origin: Origin, variant: str) -> Callable[..., Any]:
         """Return the function that renders a template in one of the ways of ``build``."""
         return self._function(self._build(self.plan_of(origin), variant), variant)
 
     def _build(self, planned: Plan, variant: str) -> Built:
         from untor.build.code import build  # noqa: PLC0415
 
+        lenient = self.missing == "empty"
         try:
-            return build(planned, variant, lenient=self.missing == "empty")
+            return build(planned, variant, lenient=lenient)
         except RecursionError:
-            raise _too_deep(planned.source) from None
+            return with_deep_stack(lambda: build(planned, variant, lenient=lenient))
 
     def _function(self, built: Built, variant: str) -> Callable[..., Any]:
         sources = built.sources
@@ -253,12 +251,12 @@ class Engine:
         function: Callable[..., Any] = namespace[variant]  # type: ignore[assignment]
         return function
 
-    def _reading_of(self, origin: tuple[str, ...]) -> Reading:
-        if len(origin) > 1 and origin[1]:
+    def _reading_of(self, origin: Origin) -> Reading:
+        if origin.text is not None:
             from untor.plan.planner import reading_of  # noqa: PLC0415
 
-            return reading_of(Source(origin[0], origin[1]))
-        return self._reading(origin[0])
+            return reading_of(Source(origin.name, origin.text))
+        return self._reading(origin.name)
 
     def _reading(self, name: str) -> Reading:
         """Read a template that others are made of, once."""
@@ -280,10 +278,6 @@ def _one_of(option: str, value: str, *allowed: str) -> None:
     if value not in allowed:
         words = " or ".join(f'"{each}"' for each in allowed)
         raise ValueError(f"{option} must be {words}, not {value!r}")
-
-
-def _too_deep(source: Source) -> MarkError:
-    return MarkError(Problem("too-deep", source, most="some hundred"))
 
 
 def _engine(options: dict[str, Any]) -> Engine:

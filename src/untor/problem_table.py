@@ -370,7 +370,7 @@ CODES: dict[str, Code] = {
         "MarkError",
         "Only a function of the context or a helper can be called here.",
         "Write its name, with its arguments in brackets: link(3). For other work use a filter: value | filter.",
-        "<p>{= (call.note)('x') =}</p>",
+        "<p>{= (call.note + 'x')() =}</p>",
         "<p>{= call.note =}</p>",
         _CALL,
     ),

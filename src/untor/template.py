@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import namedtuple
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import AsyncIterator, Callable, Iterator, Mapping
@@ -9,6 +11,14 @@ if TYPE_CHECKING:
 
     from untor.engine import Engine
     from untor.plan.operations import Placement
+
+
+class Origin(namedtuple("Origin", "name text part", defaults=(None, ""))):  # noqa: SLOT002, PYI024  typing is not loaded
+    """What a template is made from: a file by its name, or source text; all of it or one part."""
+
+    name: str
+    text: str | None
+    part: str
 
 
 class Template:
@@ -26,7 +36,7 @@ class Template:
     def __init__(
         self,
         engine: Engine,
-        origin: tuple[str, ...],
+        origin: Origin,
         name: str,
         render: Callable[..., str],
         made: Mapping[str, tuple[str, ...]],
@@ -89,5 +99,5 @@ class Template:
         return f"<Template {self.name}>"
 
 
-def _restore(engine: Engine, origin: tuple[str, ...]) -> Template:
+def _restore(engine: Engine, origin: Origin) -> Template:
     return engine.template_of(origin)

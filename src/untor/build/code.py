@@ -7,7 +7,7 @@ from types import CodeType
 from typing import Any, NamedTuple
 
 from untor.build.expressions import Expressions, Shared, call, load, store, variables
-from untor.build.positions import Positions
+from untor.build.positions import Positions, place_all
 from untor.build.variants import CHUNK, VARIANTS, Variant
 from untor.escape.url import FIXED
 from untor.plan.operations import (
@@ -36,6 +36,10 @@ LONGEST_RUN = 60
 """How many values one f-string takes: all of them are on the interpreter's stack at once."""
 
 
+DEEPEST_LOOPS = 8
+"""How many loops may be nested in one function of the code."""
+
+
 class Built(NamedTuple):
     """Code that defines the entry function, and what it needs.
 
@@ -62,7 +66,7 @@ def build(plan: Plan, variant: str = "render", *, lenient: bool = False) -> Buil
     guarded.body[-1:-1] = _Builder(plan.main, shared, way).body()
     files = {function.name: function.source.path or function.source.name for function in plan.functions}
     module.body[:0] = [_Builder(function, shared, way).definition() for function in plan.functions]
-    ast.fix_missing_locations(module)
+    place_all(module)
     file = plan.source.path or plan.source.name
     code = _in_files(compile(module, file, "exec", dont_inherit=True, optimize=0), files)
     sources = {each.source.path or each.source.name: each.source for each in (plan.main, *plan.functions)}
@@ -310,6 +314,8 @@ class _Builder:
         body = self.block(operation.body, target) or [ast.Pass()]
         self.depth -= 1
         self.expressions.scopes.pop()
+        if self.depth and not self.depth % DEEPEST_LOOPS:
+            body = self.outlined(body, target)
         if operation.empty:
             flag = self.expressions.fresh("empty")
             statements.append(ast.Assign([store(flag)], ast.Constant(value=True)))
@@ -322,6 +328,13 @@ class _Builder:
         if operation.empty:
             statements.append(ast.If(load(flag), self.block(operation.empty, target) or [ast.Pass()], []))
         return statements
+
+    def outlined(self, body: list[ast.stmt], target: str) -> list[ast.stmt]:
+        """Put statements into a function of their own: Python nests no more than twenty loops in one."""
+        name = self.expressions.fresh("deep")
+        plain = target != "append" or self.function.plain
+        define = self.way.define(name, [], body, plain=plain, target=target)
+        return [define, self.way.invoke(name, target, [], [], plain=plain)]
 
     @property
     def is_async(self) -> bool:

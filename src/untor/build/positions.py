@@ -40,3 +40,21 @@ class Positions:
         node.lineno, node.col_offset = self.of(start)
         node.end_lineno, node.end_col_offset = self.of(end)
         return node
+
+
+def place_all(module: ast.Module) -> None:
+    """Give each node without a place that of the node around it, as the compiler demands."""
+    todo: list[tuple[ast.AST, tuple[int, int, int, int]]] = [(module, (1, 0, 1, 0))]
+    while todo:
+        node, place = todo.pop()
+        own = node.__dict__
+        if "lineno" in own:
+            place = (own["lineno"], own["col_offset"], own["end_lineno"], own["end_col_offset"])
+        elif "lineno" in node._attributes:
+            own["lineno"], own["col_offset"], own["end_lineno"], own["end_col_offset"] = place
+        for value in own.values():
+            if isinstance(value, ast.AST):
+                if value._fields:
+                    todo.append((value, place))
+            elif isinstance(value, list):
+                todo.extend([(each, place) for each in value if isinstance(each, ast.AST)])

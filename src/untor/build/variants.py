@@ -45,10 +45,12 @@ class Variant:
         assert isinstance(guarded, ast.Try)  # noqa: S101
         return module, guarded
 
-    def define(self, name: str, parameters: list[str], body: list[ast.stmt], *, plain: bool) -> ast.stmt:
+    def define(
+        self, name: str, parameters: list[str], body: list[ast.stmt], *, plain: bool, target: str = "append"
+    ) -> ast.stmt:
         """Define a function that appends a piece of the page; a ``plain`` one never yields."""
         chunks = self.chunks and not plain
-        names = [*(["out"] if chunks else []), "append", *parameters]
+        names = [*(["out"] if chunks else []), target, *parameters]
         arguments = ast.arguments([], [ast.arg(each) for each in names], None, [], [], None, [])
         if chunks:
             # Without a yield in it, it would be no generator.

@@ -34,6 +34,8 @@ _TAB_OR_NEWLINE = re.compile("[\t\n\r]+")
 _SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.\-]*):")
 _DATA_IMAGE = re.compile(r"data:image/(?!svg)[a-z0-9.\-]+[;,]", re.IGNORECASE)
 _DOTS = re.compile(r"(?:\.|%2e){1,2}", re.IGNORECASE)
+# URL §4.4: special authority slashes state, and relative slash state for a base with a special scheme.
+_AUTHORITY_START = re.compile(r"(?:https?|wss?|ftp|file):[/\\]*|[/\\]{2,}", re.IGNORECASE)
 _PATH_PARTS = re.compile(r"([/\\?#])")
 
 # URL §1.3: the component percent-encode set and more; RFC 3986 §2.3: only unreserved characters stay.
@@ -146,7 +148,7 @@ def pieces_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable
         if not permitted(url, schemes, images=images):
             return blocked(url, "its scheme is not permitted")
         if _gains_host(read, url):
-            return blocked(url, "an empty value in its path makes a host of what follows")
+            return blocked(url, "a value in it is a host, or an empty one makes a host of what follows")
         if _has_dot_segment(read):
             return blocked(url, "a value in its path is . or ..")
         return "".join(page)
@@ -155,15 +157,21 @@ def pieces_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable
 
 
 def _gains_host(read: list[tuple[int, str]], url: str) -> bool:
-    """Tell whether empty values have brought two slashes together at the start (URL §4.4, relative slash state)."""
-    if url.lstrip(C0_CONTROL_OR_SPACE)[:2].replace("\\", "/") != "//":
-        return False
+    """Tell whether a percent-encoded value is (a part of) the host (URL §4.4).
+
+    It is when the fixed text before it ends in the authority, and when empty values have brought two slashes together.
+    """
+    slashes = url.lstrip(C0_CONTROL_OR_SPACE)[:2].replace("\\", "/") == "//"
     fixed = ""
     for kind, string in read:
         if kind == URL and string:
             return False
         if kind in {COMPONENT, OPAQUE}:
-            return fixed.lstrip(C0_CONTROL_OR_SPACE)[:2].replace("\\", "/") != "//"
+            start = fixed.lstrip(C0_CONTROL_OR_SPACE)
+            authority = _AUTHORITY_START.match(start)
+            if authority is not None:
+                return _PATH_PARTS.search(start, authority.end()) is None
+            return slashes
         fixed += string
     return False
 

@@ -68,7 +68,8 @@ class UrlState:
         states = {self.state, other.state}
         if states <= {"scheme start", "unknown"}:
             return UrlState("unknown")
-        if states <= AFTER_PATH | {"unknown", "scheme"} and "opaque path" not in states:
+        if states <= AFTER_PATH | {"unknown", "scheme", "relative slash"}:
+            # All of these percent-encode; that no host and no scheme comes out of it is decided on the whole.
             return UrlState("path")
         return None
 

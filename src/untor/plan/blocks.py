@@ -31,9 +31,6 @@ if TYPE_CHECKING:
 
 State = TypeVar("State")
 
-DEEPEST_LOOPS = 16
-"""How deep loops may be nested: Python allows twenty blocks of its own."""
-
 _MOST_ROUNDS = 8
 
 
@@ -45,7 +42,6 @@ class BlockWalker(ABC, Generic[State]):
         self.frame = frame
         self.state = state
         self.operations: list[Operation] = []
-        self.loops = 0
 
     @property
     def source(self) -> Source:
@@ -150,9 +146,6 @@ class BlockWalker(ABC, Generic[State]):
         self.operations.append(Choice(branches))
 
     def _loop(self, node: tree.For) -> None:
-        self.loops += 1
-        if self.loops > DEEPEST_LOOPS:
-            raise self.refused("too-deep", node.start, node.end, most=str(DEEPEST_LOOPS))
         self.names.use(node.iterable)
         self.names.enter()
         for name in node.names:
@@ -185,7 +178,6 @@ class BlockWalker(ABC, Generic[State]):
                 words = {"word": "for", "first": self.describe(before), "second": self.describe(self.state)}
                 raise self.refused("branches-differ", node.start, node.end, **words)
         self.state = joined
-        self.loops -= 1
         self.operations.append(Loop(node, frozenset(uses), body, empty))
 
     def _differs(self, node: tree.For, before: State) -> Refused:
@@ -306,12 +298,12 @@ class BlockWalker(ABC, Generic[State]):
 
     def _into_function(self, function: Function, frame: Frame, walk: Callable[[], None]) -> None:
         """Walk something of another frame into a function of its own."""
-        outer = self.frame, self.operations, self.loops
-        self.frame, self.operations, self.loops = frame, function.body, 0
+        outer = self.frame, self.operations
+        self.frame, self.operations = frame, function.body
         walk()
         self.end_function(function)
         self.flush()
-        self.frame, self.operations, self.loops = outer
+        self.frame, self.operations = outer
 
     def end_function(self, function: Function) -> None:
         """Look at the state at the end of a function."""
@@ -357,3 +349,12 @@ class BlockWalker(ABC, Generic[State]):
         self.operations.append(SlotCall(name, function))
         fallback = slot.node.fallback
         self._into_function(function, slot.frame, lambda: self._scoped(fallback))
+
+
+def text_run(nodes: list[tree.Node], index: int) -> list[tree.Text]:
+    """Return the texts that stand one after another from an index on; a note may have stood between them."""
+    run: list[tree.Text] = []
+    while index < len(nodes) and isinstance(node := nodes[index], tree.Text):
+        run.append(node)
+        index += 1
+    return run

@@ -9,7 +9,7 @@ from untor.places.html_machine import VALUE_STATES, Machine
 from untor.places.references import neutral
 from untor.places.tree_builder import Unreadable
 from untor.places.verdict import Place, Refusal, describe, place_of
-from untor.plan.blocks import BlockWalker
+from untor.plan.blocks import BlockWalker, text_run
 from untor.plan.operations import Constant, Emit, Function
 from untor.plan.urls import UrlWalker
 
@@ -152,23 +152,12 @@ class PageWalker(BlockWalker[Machine]):
             raise AssertionError("the value of a URL attribute began in another block")
         self.held = [text[: len(text) - len(prefix)]]
         walker = UrlWalker(self.library, self.frame, self.state, place, self.schemes)
-        walker.loops = self.loops
         index, run, offset = walker.value(prefix, nodes, index)
         self.flush()
         self.operations += walker.result()
         if run:
             self._text(run, offset)
         return index
-
-
-def text_run(nodes: list[tree.Node], index: int) -> list[tree.Text]:
-    """Return the texts that stand one after another from an index on; a note may have stood between them."""
-    run: list[tree.Text] = []
-    for node in nodes[index:]:
-        if not isinstance(node, tree.Text):
-            break
-        run.append(node)
-    return run
 
 
 def source_offset(run: list[tree.Text], offset: int) -> int:

@@ -8,7 +8,7 @@ from untor.escape.url import COMPONENT, OPAQUE, URL
 from untor.language import tree
 from untor.places.references import attribute_text, neutral
 from untor.places.url_states import UrlState
-from untor.plan.blocks import BlockWalker
+from untor.plan.blocks import BlockWalker, text_run
 from untor.plan.operations import (
     Call,
     Choice,
@@ -116,10 +116,8 @@ class UrlWalker(BlockWalker[UrlState]):
         return index + 1
 
     def _text(self, nodes: list[tree.Node], index: int) -> int:
-        run: list[tree.Text] = []
-        while index < len(nodes) and isinstance(node := nodes[index], tree.Text):
-            run.append(node)
-            index += 1
+        run = text_run(nodes, index)
+        index += len(run)
         text = "".join(node.text for node in run)
         end = self.machine.read(text, until_value_ends=True)
         if end < len(text):
