@@ -141,7 +141,7 @@ def test_demo(tmp_path: Path) -> None:
     assert status == 0
     assert errors.count("its scheme is not permitted") == 6
     written = sorted(path.name for path in (tmp_path / "a folder/port").rglob("*") if path.is_file())
-    assert len(written) == 14
+    assert len(written) == 16
     assert all(name in output for name in written)
     arguments = ["a folder/port/templates/arrivals.html", "--data", "a folder/port/arrivals.json"]
     assert untor("render", *arguments, folder=tmp_path)[1] == (tmp_path / "a folder/port/arrivals.html").read_text(

@@ -9,6 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from datetime import date
 from pathlib import Path
 from types import SimpleNamespace
+from typing import TYPE_CHECKING
 
 import pytest
 
@@ -18,6 +19,9 @@ from untor.build.code import build
 from untor.filters import built_in
 from untor.plan.planner import plan, reading_of
 from untor.source import Source
+
+if TYPE_CHECKING:
+    from untor.language.reader import Reading
 
 SRC = Path(untor.__file__).parent
 
@@ -178,10 +182,14 @@ def test_threads() -> None:
     assert pages == ["".join(f"{i}{n}" for i in range(1, 201)) for n in range(64)]
 
 
+def engine_without_files(name: str) -> Reading:
+    raise AssertionError(name)
+
+
 def test_constant_text_is_merged() -> None:
     """A row of a page is one append of one f-string, whatever stands in it."""
     source = '<table><! for c in cs !><tr class="a"><td>{= c.a =}</td><td title="{= c.b =}"><a href="/v/{= c.c =}">x</a></td></tr><! end !>'
-    planned = plan(reading_of(Source("t.html", source)), dict, built_in("en"), frozenset())
+    planned = plan(reading_of(Source("t.html", source)), engine_without_files, built_in("en"), frozenset())
     assert not planned.problems
     code = next(const for const in build(planned).code.co_consts if hasattr(const, "co_names"))
     calls = [name for name in code.co_names if name.startswith("e_") or name == "dot"]

@@ -26,7 +26,7 @@ PLACE = {"start": st.just(0), "end": st.just(0)}
 
 
 def of(kind: type[tree.Node], **parts: st.SearchStrategy[object]) -> st.SearchStrategy[tree.Expression]:
-    return st.builds(kind, **PLACE, **parts)  # type: ignore[arg-type, return-value]
+    return st.builds(kind, **PLACE, **parts)  # type: ignore[arg-type]
 
 
 VALUES = of(tree.Constant, value=st.none() | st.booleans() | st.integers(0, 999) | st.text(max_size=5)) | of(

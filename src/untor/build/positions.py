@@ -9,6 +9,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.source import Source
 
+_PLACED = (ast.expr, ast.stmt, ast.excepthandler, ast.arg, ast.keyword)
 _Placed = TypeVar("_Placed", bound=ast.expr | ast.stmt | ast.excepthandler)
 
 
@@ -50,7 +51,7 @@ def place_all(module: ast.Module) -> None:
         own = node.__dict__
         if "lineno" in own:
             place = (own["lineno"], own["col_offset"], own["end_lineno"], own["end_col_offset"])
-        elif "lineno" in node._attributes:
+        elif isinstance(node, _PLACED):
             own["lineno"], own["col_offset"], own["end_lineno"], own["end_col_offset"] = place
         for value in own.values():
             if isinstance(value, ast.AST):

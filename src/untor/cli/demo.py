@@ -36,7 +36,7 @@ def demo(folder: Path) -> None:
         written.add_row(str(folder / name), what)
 
     source = files("untor.demo")
-    for template in ("arrivals.html", "vessel.html"):
+    for template in ("arrivals.html", "vessel.html", "frame.html", "notice.html"):
         write(
             f"templates/{template}", (source / "templates" / template).read_bytes(), "a template, to look at and change"
         )

@@ -14,16 +14,20 @@ def find_page(page: str, given: tuple[str, ...]) -> tuple[list[str], str]:
     """Return the folders to search and the name of a template, from its name or from a path to its file.
 
     Folders are those given, else ``folders`` in ``[tool.untor]`` of the nearest ``pyproject.toml``, else
-    ``templates``, else the current folder; for a file outside all of them, its own folder.
+    ``templates``, else the current folder; for a file in none of the first three, the nearest folder above it that
+    is named ``templates``, else its own folder.
     """
-    folders = [*given] or _configured() or (["templates"] if Path("templates").is_dir() else ["."])
+    folders = [*given] or _configured() or (["templates"] if Path("templates").is_dir() else [])
     path = Path(page)
     if not page.endswith(ENDINGS) or not path.is_file():
-        return folders, page
+        return folders or ["."], page
     resolved = path.resolve()
     for folder in folders:
         if resolved.is_relative_to(Path(folder).resolve()):
             return [folder], resolved.relative_to(Path(folder).resolve()).as_posix()
+    for above in path.parents:
+        if above.name == "templates":
+            return [str(above)], path.relative_to(above).as_posix()
     return [str(path.parent)], path.name
 
 

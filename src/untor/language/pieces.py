@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from untor.language import tree
-from untor.language.expressions import Parser
 from untor.language.tokens import ProblemFound, string_value
 from untor.language.words import STEPS, TYPES
 from untor.problems import Problem, suggestion
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from untor.language.expressions import Parser
     from untor.language.marks import Mark
 
 

@@ -109,7 +109,7 @@ class BlockWalker(ABC, Generic[State]):
         elif isinstance(node, tree.Slot):
             self._slot(node)
         elif isinstance(node, tree.Fallback):
-            self._fallback(node)
+            self._fallback()
         else:
             raise TypeError(type(node).__name__)
 
@@ -338,7 +338,7 @@ class BlockWalker(ABC, Generic[State]):
         self.walk(nodes)
         self.names.leave()
 
-    def _fallback(self, node: tree.Fallback) -> None:
+    def _fallback(self) -> None:
         slot = self.frame.slot
         if slot is None or slot.node.fallback is None:
             return
