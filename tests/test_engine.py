@@ -7,6 +7,7 @@ import subprocess
 import sys
 from concurrent.futures import ThreadPoolExecutor
 from datetime import date
+from importlib.resources import files
 from pathlib import Path
 from types import SimpleNamespace
 from typing import TYPE_CHECKING
@@ -78,6 +79,14 @@ def test_compiled_once(folders: Path) -> None:
     (folders / "a/index.html").write_text("changed", "utf-8")
     assert engine.template("index") is first
     assert first.render.__code__.co_filename == str(folders / "a/index.html")
+
+
+def test_templates_of_a_package() -> None:
+    """Templates can be inside an installed package; a folder is anything that is a path."""
+    page = Engine(files("untor.demo") / "templates").render(
+        "notice", title="<T>", message={"posted": "2031-05-17", "text": "x"}
+    )  # type: ignore[operator, arg-type]
+    assert "<h3>&lt;T&gt; <small>17 May</small></h3>" in page
 
 
 def test_byte_order_mark_and_line_breaks(tmp_path: Path) -> None:

@@ -33,8 +33,11 @@ def test_line_breaks_stay(case: Case) -> None:
 
 
 PIECES = st.sampled_from(
-    """{= =} <! !> if for else elif end let note verbatim in as x y xs . ? ?? | upper ( ) [ ] " ' = + - 1 , : < > <p>
-    <a href=" "> </a> <!-- --> <script> </script> <textarea> <table> <td> & \\ \n \t é 🌊 \x00 \ud800""".split(" "),
+    """<! include $p$ !> <! part $p(x)!> <! use $p!> <! slot !> <! slot $a$ else!> <! into $a!> <! fallback!> <! layout "f" !>
+    <! takes $x!> x(1) {= =} <! !> if for else elif end let note verbatim in as x y xs . ? ?? | upper ( ) [ ] " ' = + - 1 , : < > <p>
+    <a href=" "> </a> <!-- --> <script> </script> <textarea> <table> <td> & \\ \n \t é 🌊 \x00 \ud800""".replace(
+        "$", " "
+    ).split(" "),
 )
 
 

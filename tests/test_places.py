@@ -86,6 +86,22 @@ def test_same_structure_for_every_value(source: str, x: str, y: str) -> None:
         assert pure_structure(first) == pure_structure(second)
 
 
+@given(
+    st.lists(NASTY | MARKS, max_size=6).map("".join), SOURCES, st.lists(NASTY, max_size=5).map("".join), VALUES, VALUES
+)
+def test_same_structure_through_pieces(before: str, piece: str, after: str, x: str, y: str) -> None:
+    """The same holds when a piece of the markup is a part, a component with a slot, or content for one."""
+    source = f"<! part p(x, y) !>{piece}<! slot !><! end !>{before}<! use p x, y !>{after}<! end !>{after}"
+    try:
+        template = engine.compile(source)
+    except (MarkError, PlacementError) as error:
+        event(error.code)
+        return
+    event(f"{len(template.placements)} values")
+    first, second = template.render(x=x or "a", y=[y]), template.render(x="a", y=["a"])
+    assert structure(first) == structure(second)
+
+
 def pure_structure(page: str) -> list[tuple[str, list[str]]]:
     """Return elements and names of attributes in document order, as the pure Python parser reads them."""
     root = tinyhtml5.parse(page.encode("utf-8", "replace").decode())

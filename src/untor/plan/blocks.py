@@ -263,9 +263,9 @@ class BlockWalker(ABC, Generic[State]):
         self.flush()
         names = tuple(each.name for each in given)
         shared = not contents and not function.context
-        key = (id(self) if self.private else 0, id(reading), part, names, self.key(self.state))
+        key = (self if self.private else None, id(reading), part, names, self.key(self.state))
         if shared and key in self.library.ready:
-            known, end = self.library.ready[key]
+            known, end, _ = self.library.ready[key]
             self.operations.append(Call(known, given, node))
             self.state = self.fork(end)  # type: ignore[arg-type]
             return
@@ -288,8 +288,21 @@ class BlockWalker(ABC, Generic[State]):
         self._into_function(function, frame, self.page)
         if shared:
             del self.library.active[key]
-            self.library.ready[key] = (function, self.fork(self.state))
-        if function.recursive and not self.same(start, self.state):
+            self.library.ready[key] = (function, self.fork(self.state), reading)
+        if function.recursive:
+            joined = self.join(start, self.state)
+            if joined is not None and self.same(joined, start):
+                self.state = joined
+                return
+            if joined is not None:
+                # It is inside itself in a state that is a little wider than the one it began in: begin in that one.
+                self.operations.remove(call)
+                self.library.functions.remove(function)
+                del self.library.ready[key]
+                self.state = joined
+                wider = Function(self.library.name("part"), function.source, function.parameters)
+                self._call(node, reading, part, wider, given, contents)
+                return
             words = {"word": part, "first": self.describe(start), "second": self.describe(self.state)}
             raise self.refused("part-differs", node.start, node.end, **words)
 

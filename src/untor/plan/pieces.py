@@ -76,7 +76,8 @@ class Library:
     load: Callable[[str], Reading]
     filters: Mapping[str, Callable[..., object]]
     functions: list[Function] = field(default_factory=list)
-    ready: dict[object, tuple[Function, object]] = field(default_factory=dict)
+    ready: dict[object, tuple[Function, object, Reading]] = field(default_factory=dict)
+    """Functions by all that decides how they are read, with the state they end in; the reading is kept alive."""
     active: dict[object, Function] = field(default_factory=dict)
     frames: list[Frame] = field(default_factory=list)
     dependencies: dict[str, None] = field(default_factory=dict)
