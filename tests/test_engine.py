@@ -83,9 +83,9 @@ def test_compiled_once(folders: Path) -> None:
 
 def test_templates_of_a_package() -> None:
     """Templates can be inside an installed package; a folder is anything that is a path."""
-    page = Engine(files("untor.demo") / "templates").render(
+    page = Engine(Path(str(files("untor.demo"))) / "templates").render(
         "notice", title="<T>", message={"posted": "2031-05-17", "text": "x"}
-    )  # type: ignore[operator, arg-type]
+    )
     assert "<h3>&lt;T&gt; <small>17 May</small></h3>" in page
 
 

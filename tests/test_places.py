@@ -17,7 +17,7 @@ from untor.places.references import attribute_text
 
 engine = Engine()
 PLACES = cases("places.txt")
-REFUSALS = ("place-", "branches-", "loop-", "head-", "text-after-")
+REFUSALS = ("place-", "branches-", "loop-", "head-", "text-after-", "step-", "url-split")
 
 
 @pytest.mark.parametrize("case", PLACES, ids=lambda case: case.title)
@@ -68,6 +68,23 @@ MARKS = st.sampled_from(
 )
 SOURCES = st.lists(NASTY | MARKS | st.just(" "), min_size=2, max_size=14).map("".join)
 VALUES = st.sampled_from(HOSTILE) | st.text(max_size=8) | st.lists(NASTY, max_size=4).map("".join)
+
+
+@given(SOURCES)
+def test_contexts_are_those_of_a_parser(source: str) -> None:
+    """A value is where its context says that it is, as a conforming parser reads the page."""
+    try:
+        template = engine.compile(source.replace("{= y =}", "").replace("{=y=}", "") + "{= mark =}")
+    except (MarkError, PlacementError):
+        return
+    placement = template.placements[-1]
+    page = LexborHTMLParser(template.render(x="a", y=["b"], mark="M4RK"))
+    found = [node for node in page.css("*") if "M4RK" in node.text(deep=False)]
+    if placement.context in {"text", "title-text"} and page.css_first("template") is None:
+        assert [node.tag in {"title", "textarea"} for node in found] == [
+            placement.context == "title-text"
+        ] or "<svg" in source
+        assert not {node.tag for node in found} & {"script", "style", "iframe", "xmp", "noscript", "plaintext"}
 
 
 @given(SOURCES, VALUES, VALUES)

@@ -353,7 +353,7 @@ CODES: dict[str, Code] = {
     "argument-missing": Code(
         "MarkError",
         '"{target}" needs {word}, which is not given here.',
-        "Add {word}=… . It takes {takes}.",
+        "Pass it on: {word}=…. It takes {takes}.",
         "<! part row(call) !><p>{= call.name =}</p><! end !><! include row !>",
         "<! part row(call) !><p>{= call.name =}</p><! end !><! include row call=calls[0] !>",
         _CALLS,

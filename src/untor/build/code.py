@@ -300,7 +300,10 @@ class _Builder:
         """Do the body for each item, counting only what is read of the position."""
         node, uses = operation.node, operation.uses
         streams = self.way.chunks and target == "append" and not self.function.plain
-        statements: list[ast.stmt] = self.way.send(at_least=1) if streams and not self.depth else []
+        statements: list[ast.stmt] = []
+        if streams and not self.depth:
+            # The page's own loops send what is ready before they start; those of pieces only when it is enough.
+            statements = self.way.send(at_least=1 if self.function.context else CHUNK)
         items, names = self.items(operation, statements)
         item = _target(names)
         if uses & {"total", "last"}:

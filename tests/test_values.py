@@ -1,0 +1,150 @@
+"""What values do: filters, lookups, types, calls, and what is blocked; with odd input."""
+
+from __future__ import annotations
+
+import threading
+from datetime import UTC, date, datetime
+from enum import Enum
+from types import MappingProxyType
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from untor import Engine, MissingValue, RenderError, UntorError
+from untor.deep import with_deep_stack
+from untor.escape import MISSING
+from untor.filters.text import clip
+
+
+class Flag(Enum):
+    """An enumeration, whose members print by name and have attributes."""
+
+    GREEN = "g"
+
+
+class Awkward:
+    """An object that fails whatever is asked of it."""
+
+    def __repr__(self) -> str:
+        raise ValueError("no")
+
+    __str__ = __len__ = __bool__ = __iter__ = __repr__
+
+
+engine = Engine()
+D = date(2031, 5, 17)
+
+PRINTED = [
+    ("{= x =}", True, "True"), ("{= x =}", 10**30, "1" + "0" * 30), ("{= x =}", 0.1, "0.1"), ("{= x =}", -0.0, "-0.0"),
+    ("{= x =}", Flag.GREEN, "Flag.GREEN"), ("{= x.value =}", Flag.GREEN, "g"), ("{= x =}", [1, "<"], "[1, '&lt;']"),
+    ("{= x =}", D, "2031-05-17"), ("{= x.year =}", D, "2031"), ("{= x.a =}", MappingProxyType({"a": 1}), "1"),
+    ("{= x | upper =}", 5, "5"), ("{= x | upper =}", "straße", "STRASSE"), ("{= x | lower =}", "ΑΣ", "ας"),
+    ("{= x | len =}", "é", "1"), ("{= x | len =}", {}, "0"), ("{= x | len =}", {1: 2}, "1"),
+    ("{= x | join =}", [], ""), ("{= x | join(' ') =}", iter("ab"), "a b"), ("{= x | join('<') =}", {"a": 1, "b": 2}, "a&lt;b"),
+    ("{= x | clip(1) =}", "ab", "…"), ("{= x | clip(2) =}", "a b c", "a…"), ("{= x | clip(9) =}", "", ""),
+    ("{= x | clip(3) =}", "👩‍👩‍👧👩‍👩‍👧👩‍👩‍👧👩‍👩‍👧", "👩‍👩‍👧👩‍👩‍👧…"), ("{= x | clip(4) =}", "שלום עולם", "שלו…"),
+    ("{= x | date =}", datetime(2032, 2, 29, 23, 59, tzinfo=UTC), "Feb 29, 2032"), ("{= x | date('y') =}", "2031-05-17 ", "2031"),
+    ("{= x[1:3] =}", "abcd", "bc"), ("{= x[-1]? =}", [], ""), ("{= x['k'] =}", {"k": None}, ""), ("{= x[0]['a'].b =}", [{"a": {"b": 2}}], "2"),
+    ("{= x ?? 1 ?? 2 =}", None, "1"), ("{= (x | len) ?? 3 =}", None, "3"), ("{= x?.a.b.c | upper =}", None, ""),
+    ("{= 'y' if x? else 'n' =}", MISSING, "n"), ("{= 1 in x =}", {1}, "True"), ("{= x * 2 =}", "ab", "abab"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("source", "value", "page"), PRINTED)
+def test_printed(source: str, value: object, page: str) -> None:
+    """Odd values print as one would hope."""
+    assert engine.compile(source).render(x=value) == page
+
+
+REFUSED = [
+    ("{= x | len =}", 5, "it works on collections and text, not on an int."),
+    ("{= x | join =}", "abc", "it works on lists, not on a str."),
+    ("{= x | join =}", 5, "it works on lists, not on an int."),
+    ("{= x | join(1) =}", [], "the separator must be text."),
+    ("{= x | upper =}", {}, "it works on text, not on a dict."),
+    ("{= x | clip(0) =}", "a", "the length must be a whole number from 1."),
+    ("{= x | clip(True) =}", "a", "the length must be a whole number from 1."),
+    ("{= x | date(5) =}", D, "the pattern must be text, like 'd MMMM y', or a style: short, medium, long, full."),
+    ("{= x | date('HH:mm') =}", D, "'HH:mm' is no pattern for a date."),
+    ("{= x | date =}", "", "'' is no date; dates are written like 2031-05-17."),
+    ("{= x | date =}", 20310517, "it works on dates, not on an int."),
+]
+
+
+@pytest.mark.parametrize(("source", "value", "trouble"), REFUSED)
+def test_refused(source: str, value: object, trouble: str) -> None:
+    """A filter says what it works on."""
+    with pytest.raises(RenderError) as found:
+        engine.compile(source).render(x=value)
+    assert found.value.message.partition("failed: ")[2] == trouble
+
+
+@pytest.mark.parametrize(
+    ("source", "code"),
+    [
+        ("{= x =}", "expression-failed"), ("<! if x !>a<! end !>", "expression-failed"), ("{= x | upper =}", "filter-failed"),
+        ("{= x | len =}", "filter-failed"), ("<! for y in x !>a<! end !>", "expression-failed"), ("{= x.a.b =}", "attribute-missing"),
+        ("{= x() =}", "not-callable"), ("{= x['a'] =}", "expression-failed"), ("<a href={= x =}>", "expression-failed"),
+        ("<a href='/{= x =}/{= x =}'>", "expression-failed"), ("<! let y = x + 1 !>", "expression-failed"),
+        ("<! for a, b in [x] !><! end !>", "not-pairs"), ("<! include p x !><! part p(x: int) !><! end !>", "takes-type"),
+    ],
+)  # fmt: skip
+def test_awkward(source: str, code: str) -> None:
+    """A value that fails whatever is asked of it gives an error with a place, and its cause."""
+    with pytest.raises(UntorError) as found:
+        engine.compile(source).render(x=Awkward())
+    assert (found.value.code, found.value.line) == (code, 1)
+    assert str(found.value)
+
+
+TYPES = {
+    "str": ("a", 1), "int": (1, True), "float": (1, "1"), "bool": (False, 0), "list": ((1,), {1}), "dict": ({}, []),
+    "date": (D, "2031-05-17"), "datetime": (datetime(2031, 1, 1, tzinfo=UTC), D),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("kind", TYPES)
+def test_types(kind: str) -> None:
+    """What a template takes is checked by its type; ``None`` only where the default is ``None``."""
+    fits, not_ = TYPES[kind]
+    render = engine.compile(f"<! takes x: {kind} !>{{= x is None =}}").render
+    assert render(x=fits) == "False"
+    for wrong in (not_, None):
+        with pytest.raises(RenderError, match=f'"x" must be .*, not (?:an? {type(wrong).__name__}|None)'):
+            render(x=wrong)
+    assert engine.compile(f"<! takes x: {kind} = None !>{{= x is None =}}").render(x=None) == "True"
+    assert engine.compile("<! takes x: any !>{= x is None =}").render(x=None) == "True"
+    with pytest.raises(MissingValue, match="This template takes x"):
+        engine.compile(f"<! takes x: {kind} !>").render(xs=fits)
+
+
+@given(st.text(), st.integers(1, 30))
+def test_clip(text: str, length: int) -> None:
+    """What is clipped is never longer than asked for, begins like the text, and says that something is missing."""
+    clipped = clip(text, length)
+    assert len(clipped) <= max(length, len(text))
+    assert clipped == text or (clipped.endswith("…") and text.startswith(clipped[:-1]))
+
+
+def test_deep_in_a_program() -> None:
+    """A template compiles also where little of Python's stack is left, from several threads at once."""
+
+    def deep(levels: int) -> str:
+        return deep(levels - 1) if levels else Engine().compile("<! if 1 !>" * 150 + "x" + "<! end !>" * 150).render()
+
+    results: list[str] = []
+    threads = [threading.Thread(target=lambda: results.append(deep(700))) for _ in range(3)]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    assert results == ["x"] * 3
+    with pytest.raises(ZeroDivisionError):
+        with_deep_stack(lambda: 1 // 0)
+
+
+def test_blocked_urls_are_reported_short(caplog: pytest.LogCaptureFixture) -> None:
+    """A very long URL does not fill the log."""
+    engine.compile("<a href={= x =}>").render(x="javascript:" + "x" * 5000)
+    assert len(caplog.records[0].getMessage()) < 300
