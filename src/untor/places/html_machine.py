@@ -6,7 +6,7 @@ where branches meet, and started in any state.
 
 from __future__ import annotations
 
-from untor.places import html_states, tree_builder
+from untor.places import formatting, html_states, tree_builder
 from untor.places.references import unfinished
 
 INITIAL = frozenset({"initial"})
@@ -48,6 +48,7 @@ class Machine:
     ``state`` has the standard's name of a tokenizer state. ``modes`` are the insertion modes that the tree builder
     may be in, ``stack`` the open elements that matter for where text may stand and how it is tokenized.
     ``printed`` tells that a value may have stood in text before.
+    ``inline`` and ``in_p`` tell of formatting elements (see ``formatting``).
     ``doubt`` says why the rest of the page cannot be judged; empty when it can.
     """
 
@@ -59,6 +60,8 @@ class Machine:
         "closing",
         "doubt",
         "fresh",
+        "in_p",
+        "inline",
         "last_start",
         "modes",
         "noscript",
@@ -84,6 +87,8 @@ class Machine:
         self.last_start = ""
         self.stack: tuple[str, ...] = ()
         self.modes = INITIAL
+        self.inline: formatting.Inline = ()
+        self.in_p = False
         self.fresh = False
         self.after_value = False
         self.noscript = ""
@@ -171,6 +176,9 @@ class Machine:
         result.attributes |= other.attributes
         result.valued |= other.valued
         result.printed |= other.printed
+        result.in_p |= other.in_p
+        if self.inline != other.inline:
+            result.inline = formatting.common(self.inline, other.inline)
         result.after_value |= other.after_value
         if self._in_same_tag(other):
             if (self.state, self.attribute) == (other.state, other.attribute):

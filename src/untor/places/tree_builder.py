@@ -7,6 +7,7 @@ elements as ``html:name``.
 
 from __future__ import annotations
 
+from untor.places import formatting
 from untor.places.elements import (
     BREAKOUT,
     HEAD,
@@ -86,6 +87,10 @@ def start_tag(machine: Machine, name: str) -> None:
         machine.stack += (f"html:{name}",)
     if name in _RAW_IN_SELECT and "select" in machine.stack:
         machine.doubt = f"browsers disagree on <{name}> inside <select>"
+    outside = not any(entry in formatting.FORMATTING for entry in machine.inline)
+    machine.inline = formatting.opened(machine.inline, name, in_p=machine.in_p)
+    if outside:
+        machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=False)
     machine.fresh = name in NEWLINE_EATERS
     machine.state = TEXT_STATES.get(name, "data")
     _open(machine, name)
@@ -176,6 +181,8 @@ def end_tag(machine: Machine, name: str) -> None:
             machine.doubt = f"</{name}> does not close what is open inside <svg> or <math>"
         return
     _end_mode(machine, name)
+    machine.inline = formatting.closed(machine.inline, name)
+    machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=True)
     stack = machine.stack
     if name not in stack or name not in TABLE_PARTS | _ROOTS:
         return

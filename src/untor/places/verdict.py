@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from untor.places.attributes import meaning
 from untor.places.elements import BREAKOUT, INTEGRATION_POINTS, NO_TEXT
+from untor.places.formatting import misnested
 from untor.places.html_machine import VALUE_STATES, Machine
 
 
@@ -95,6 +96,9 @@ def _in_text(machine: Machine) -> Place | Refusal:
             if mode in machine.modes:
                 reason = "depending on the value, a browser would drop it or start the body there"
                 return _refused(place, reason, "Put it into the body or into the title.")
+    if misnested(machine.inline):
+        reason = "a formatting element before it was closed by another tag, and text would open it again"
+        return _refused("here", reason, "Close elements like <b> and <a> in the reverse order of their opening.")
     return Place("value", "text", ("text",), "text")
 
 

@@ -65,6 +65,10 @@ class BlockWalker(ABC, Generic[State]):
     def join(self, first: State, second: State) -> State | None:
         """Return the state after ways that end in these two; ``None`` when what follows would be read differently."""
 
+    def again(self, before: State, after: State) -> State | None:
+        """Return the state in which a loop may begin again, after it began and ended in these two."""
+        return self.join(before, after)
+
     @abstractmethod
     def same(self, first: State, second: State) -> bool:
         """Tell whether two states are the same in everything."""
@@ -160,7 +164,7 @@ class BlockWalker(ABC, Generic[State]):
         for _ in range(_MOST_ROUNDS):
             self.state = self.fork(before)
             body = self._block(node, node.body)
-            joined = self.join(before, self.state)
+            joined = self.again(before, self.state)
             if joined is None:
                 raise self._differs(node, before)
             if self.same(joined, before):
@@ -290,7 +294,7 @@ class BlockWalker(ABC, Generic[State]):
             del self.library.active[key]
             self.library.ready[key] = (function, self.fork(self.state), reading)
         if function.recursive:
-            joined = self.join(start, self.state)
+            joined = self.again(start, self.state)
             if joined is not None and self.same(joined, start):
                 self.state = joined
                 return

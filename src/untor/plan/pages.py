@@ -43,13 +43,21 @@ class PageWalker(BlockWalker[Machine]):
         """Join two machines where branches meet."""
         return first.joined(second)
 
+    def again(self, before: Machine, after: Machine) -> Machine | None:
+        """Join what a loop comes back to; formatting elements that it leaves open are open the next time."""
+        joined = before.joined(after)
+        if joined is not None and len(after.inline) > len(before.inline):
+            joined.inline = after.inline
+        return joined
+
     def same(self, first: Machine, second: Machine) -> bool:
         """Compare all that decides about values to come."""
         return self.key(first) == self.key(second)
 
     def key(self, state: Machine) -> object:
         """Return all that decides about values to come."""
-        return state.key(), state.modes, state.attributes, state.valued, state.after_value, state.printed
+        sets = (state.modes, state.attributes, state.valued)
+        return state.key(), *sets, state.after_value, state.printed, state.inline, state.in_p
 
     def describe(self, state: Machine) -> str:
         """Say in words where a machine is."""
