@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING
 
 import pytest
 
+from untor import __version__
+
 if TYPE_CHECKING:
     from pathlib import Path
 
@@ -148,3 +150,11 @@ def test_demo(tmp_path: Path) -> None:
         "utf-8"
     )
     assert untor("demo", "a folder/port", folder=tmp_path)[:2] == (0, output)
+
+
+def test_help(tmp_path: Path) -> None:
+    """The help of a command shows how it is called, a line each."""
+    status, output, _ = untor("render", "--help", folder=tmp_path)
+    assert status == 0
+    assert "\n  untor render arrivals --data arrivals.json\n  untor render templates/vessel.html " in output
+    assert untor("--version", folder=tmp_path)[1] == f"untor {__version__}\n"

@@ -42,12 +42,13 @@ from untor.engine import Engine
 def render(
     page: str, files: tuple[str, ...], settings: tuple[str, ...], folders: tuple[str, ...], output: str | None
 ) -> None:
-    r"""Render PAGE, a template's name or a path to its file, with the data given.
+    """Render PAGE, a template's name or a path to its file, with the data given.
 
     \b
     untor render arrivals --data arrivals.json
-    untor render templates/vessel.html --data vessel=vessel.json --set year=2031 -o vessel.html
-    """
+    untor render templates/vessel.html --data vessel=vessel.json -o vessel.html
+    untor render mail/welcome.txt --set name=Runa --set year=2031
+    """  # noqa: D301  click reads the backspace as "keep these lines"
     context: dict[str, object] = {}
     for given in files:
         name, path = _named(given)
