@@ -1,4 +1,4 @@
-"""How thoroughly properties are tried (``--hypothesis-profile=long`` for a night's run), and the browser."""
+"""How thoroughly properties are tried (``--hypothesis-profile=medium``, or ``long`` for a night), and the browser."""
 
 from __future__ import annotations
 
@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
 settings.register_profile("long", max_examples=100_000, deadline=None)
+settings.register_profile("medium", max_examples=20_000, deadline=None)
 settings.register_profile("short", max_examples=400, deadline=None)
 settings.load_profile("short")
 
