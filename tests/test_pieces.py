@@ -88,6 +88,15 @@ def test_from_the_cache(case: Case, tmp_path: Path) -> None:
     assert second.template("page").inputs == first.template("page").inputs
 
 
+def test_cache_knows_its_filters(tmp_path: Path) -> None:
+    """A page from the cache that needs a filter the engine does not have is compiled, and says so."""
+    (tmp_path / "page.html").write_text("{= 1 | twice =}", "utf-8")
+    kept = tmp_path / "cache"
+    assert Engine(tmp_path, filters={"twice": lambda value: value * 2}, cache_folder=kept).render("page") == "2"
+    with pytest.raises(UntorError, match='There is no filter "twice"'):
+        Engine(tmp_path, cache_folder=kept).render("page")
+
+
 def test_cache_is_not_trusted_blindly(tmp_path: Path) -> None:
     """A damaged file, one that others can write, or one of an older dependency is not run."""
     site, kept = tmp_path / "site", tmp_path / "cache"

@@ -185,7 +185,7 @@ class Engine:
         if text is None and not part:
             source = self.folders.read(name)
             kept = self._cache.load(source, self.folders.read)
-            if kept is not None:
+            if kept is not None and kept[0].filters <= self.filters.keys():
                 built, made = kept
                 return Template(self, origin, source.name, self._function(built, "render"), made)
         planned = self.plan_of(origin)
