@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING
 
 import pytest
 from click.testing import CliRunner
-from support import cases
 from test_places import ACCEPTED, HOSTILE
 
 from untor import Engine
@@ -158,8 +157,3 @@ def test_the_browser_test_can_see(tmp_path: Path, browser: Chrome) -> None:
     found = browser.execute_async_script(FRAMES, pages)
     assert found["runs"] >= 5
     assert len(found["changed"]) >= 15
-
-
-def test_cases_are_many() -> None:
-    """The places tried are those of the case file."""
-    assert len(ACCEPTED) > 25 < len(cases("places.txt"))

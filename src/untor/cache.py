@@ -6,25 +6,15 @@ import os
 import sys
 from pathlib import Path
 
+from untor.build.result import Built
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
-    from untor.build.code import Built
     from untor.source import Source
 
 _FORMAT = "untor 1"
-
-
-class Kept:
-    """What is needed of a compiled template to render it; the same names as in ``Built``."""
-
-    def __init__(self, code: object, filters: object, globals_: object, calls: object, sources: object) -> None:
-        self.code = code
-        self.filters = filters
-        self.globals = globals_
-        self.calls = calls
-        self.sources = sources
 
 
 class CodeCache:
@@ -67,8 +57,7 @@ class CodeCache:
                 sources[other.path or other.name] = other
         except (OSError, ValueError, EOFError, TypeError, UntorError):
             return None
-        kept: Built = Kept(code, filters, names, calls, sources)  # type: ignore[assignment]
-        return kept, made
+        return Built(code, filters, names, calls, sources), made
 
     def save(self, source: Source, built: Built, made: Mapping[str, tuple[str, ...]]) -> None:
         """Keep a compiled template. A folder that cannot be written to, or not safely, keeps nothing."""

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from concurrent.futures import Executor
     from typing import Any
 
-    from untor.build.code import Built
+    from untor.build.result import Built
     from untor.language.reader import Reading
     from untor.plan.operations import Plan
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import ast
 from types import CodeType
-from typing import Any, NamedTuple
+from typing import Any
 
 from untor.build.expressions import Expressions, Shared, call, load, store, variables
 from untor.build.positions import Positions, place_all
+from untor.build.result import Built
 from untor.build.variants import CHUNK, VARIANTS, Variant
 from untor.escape.url import FIXED
+from untor.language import tree
 from untor.plan.operations import (
     Bind,
     Call,
@@ -27,31 +29,12 @@ from untor.plan.operations import (
     UrlValue,
 )
 
-TYPE_CHECKING = False
-if TYPE_CHECKING:
-    from untor.language import tree
-    from untor.source import Source
-
 LONGEST_RUN = 60
 """How many values one f-string takes: all of them are on the interpreter's stack at once."""
 
 
 DEEPEST_LOOPS = 8
 """How many loops may be nested in one function of the code."""
-
-
-class Built(NamedTuple):
-    """Code that defines the entry function, and what it needs.
-
-    ``filters`` and ``globals`` are the names it reads; ``calls`` tells where (file, and Python's line and column) it
-    calls a filter or a function; ``sources`` are the templates it was made of, by file.
-    """
-
-    code: CodeType
-    filters: frozenset[str]
-    globals: frozenset[str]
-    calls: dict[tuple[str, int, int], tuple[str, str]]
-    sources: dict[str, Source]
 
 
 def build(plan: Plan, variant: str = "render", *, lenient: bool = False) -> Built:
@@ -352,7 +335,7 @@ class _Builder:
         """Return what a loop runs over, and the variables of its names, in a scope of their own."""
         node = operation.node
         items: ast.expr = self.expressions.build(node.iterable)
-        if type(node.iterable).__name__ == "Maybe":
+        if isinstance(node.iterable, tree.Maybe):
             items = call("none_is_missing", items)
         if self.way.awaits and not self.way.chunks:
             items = ast.Await(call("collected", items))
@@ -403,7 +386,7 @@ class _Builder:
 def _wanted(parameter: tree.Parameter) -> list[ast.expr]:
     """Return the type that a value must have, and whether it may be ``None``."""
     default = parameter.default
-    none = default is not None and type(default).__name__ == "Constant" and getattr(default, "value", 0) is None
+    none = isinstance(default, tree.Constant) and default.value is None
     return [ast.Constant(parameter.type), ast.Constant(none)]
 
 

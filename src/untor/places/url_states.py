@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, replace
 
+from untor.escape.url import C0_CONTROL_OR_SPACE
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -13,7 +15,6 @@ SPECIAL = frozenset({"http", "https", "ftp", "ws", "wss", "file"})
 """URL §4.2: special schemes."""
 
 _IGNORED = re.compile("[\t\n\r]+")
-_C0_CONTROL_OR_SPACE = "".join(map(chr, range(0x21)))
 _SCHEME_CHARS = re.compile(r"[A-Za-z0-9+.\-]*")
 _SLASHES = re.compile(r"[/\\]*")
 _AUTHORITY = re.compile(r"[^/\\?#]*")
@@ -43,7 +44,7 @@ class UrlState:
             return self
         percent = _PERCENT_END.search(self.percent + text)
         if state == "scheme start":
-            text = text.lstrip(_C0_CONTROL_OR_SPACE)
+            text = text.lstrip(C0_CONTROL_OR_SPACE)
         position = 0
         while position < len(text):
             if state not in _STEPS:

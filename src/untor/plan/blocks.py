@@ -366,12 +366,3 @@ class BlockWalker(ABC, Generic[State]):
         self.operations.append(SlotCall(name, function))
         fallback = slot.node.fallback
         self._into_function(function, slot.frame, lambda: self._scoped(fallback))
-
-
-def text_run(nodes: list[tree.Node], index: int) -> list[tree.Text]:
-    """Return the texts that stand one after another from an index on; a note may have stood between them."""
-    run: list[tree.Text] = []
-    while index < len(nodes) and isinstance(node := nodes[index], tree.Text):
-        run.append(node)
-        index += 1
-    return run

@@ -6,11 +6,11 @@ import re
 
 from untor.language import tree
 from untor.places.html_machine import VALUE_STATES, Machine
-from untor.places.references import neutral
 from untor.places.tree_builder import Unreadable
 from untor.places.verdict import Place, Refusal, describe, place_of
-from untor.plan.blocks import BlockWalker, text_run
+from untor.plan.blocks import BlockWalker
 from untor.plan.operations import Constant, Emit, Function
+from untor.plan.texts import settled, source_offset, text_run
 from untor.plan.urls import UrlWalker
 
 TYPE_CHECKING = False
@@ -110,7 +110,7 @@ class PageWalker(BlockWalker[Machine]):
         if run[-1] is self.final:
             self.held.append(text)
             return
-        text = settled(self, run, text, machine)
+        text = settled(self.source, run, text, machine)
         if machine.fresh:
             # HTML §13.2.6.4.7: a line feed right after the start tag is dropped; this one, not that of a value.
             text += "\n"
@@ -166,26 +166,3 @@ class PageWalker(BlockWalker[Machine]):
         if run:
             self._text(run, offset)
         return index
-
-
-def source_offset(run: list[tree.Text], offset: int) -> int:
-    """Turn an offset in the joined texts into one in the source."""
-    for node in run:
-        if offset < len(node.text):
-            return node.start + offset
-        offset -= len(node.text)
-    return run[-1].end - 1
-
-
-def settled(walker: BlockWalker[Machine], run: list[tree.Text], text: str, machine: Machine) -> str:
-    """Finish a character reference at the end of fixed text, so that nothing after it can become a part of it."""
-    reference = machine.unfinished(text)
-    if not reference:
-        return text
-    finished = neutral(reference)
-    if finished is None:
-        end = run[-1].end
-        raise walker.refused("place-reference", end - len(reference), end, reference=reference)
-    if machine.state in VALUE_STATES:
-        machine.value = machine.value[: len(machine.value) - len(reference)] + finished
-    return text[: len(text) - len(reference)] + finished

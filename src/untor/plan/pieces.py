@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from untor.errors import UntorError
 from untor.language import tree
 from untor.plan.names import Names, Refused
 from untor.plan.operations import Call, Function, Given, SlotCall
@@ -91,8 +92,6 @@ class Library:
 
     def reading(self, target: tree.Target, source: Source) -> Reading:
         """Load the template of a call. Raises ``Refused`` with the problem of finding or reading it."""
-        from untor.errors import UntorError  # noqa: PLC0415  the one error that is looked at here
-
         try:
             reading = self.load(target.file)
         except UntorError as error:

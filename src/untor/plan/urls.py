@@ -6,9 +6,9 @@ import re
 
 from untor.escape.url import COMPONENT, OPAQUE, URL
 from untor.language import tree
-from untor.places.references import attribute_text, neutral
+from untor.places.references import attribute_text
 from untor.places.url_states import UrlState
-from untor.plan.blocks import BlockWalker, text_run
+from untor.plan.blocks import BlockWalker
 from untor.plan.operations import (
     Call,
     Choice,
@@ -23,6 +23,7 @@ from untor.plan.operations import (
     UrlJoin,
     UrlValue,
 )
+from untor.plan.texts import settled, text_run
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -126,13 +127,7 @@ class UrlWalker(BlockWalker[UrlState]):
             self.ended = run, end
             self._fixed(text[:end])
             return index
-        reference = self.machine.unfinished(text)
-        if reference:
-            finished = neutral(reference)
-            if finished is None:
-                place = run[-1].end
-                raise self.refused("place-reference", place - len(reference), place, reference=reference)
-            text = text[: len(text) - len(reference)] + finished
+        text = settled(self.source, run, text, self.machine)
         self._fixed(text)
         return index
 
