@@ -158,3 +158,30 @@ def test_help(tmp_path: Path) -> None:
     assert status == 0
     assert "\n  untor render arrivals --data arrivals.json\n  untor render templates/vessel.html " in output
     assert untor("--version", folder=tmp_path)[1] == f"untor {__version__}\n"
+
+
+@pytest.mark.parametrize(
+    ("settings", "message"),
+    [
+        ("[tool.untor\n", "pyproject.toml cannot be read: "),
+        ("[tool.untor]\nfolders = 5\n", 'folders in [tool.untor] must be a list, like ["templates"]'),
+    ],
+)
+def test_wrong_settings(site: Path, settings: str, message: str) -> None:
+    """Settings that cannot be read are a usage error that names the file."""
+    (site / "pyproject.toml").write_text(settings, "utf-8")
+    status, output, errors = untor("render", "board", "--data", "board.json", folder=site)
+    assert (status, output) == (2, "")
+    assert message in errors
+
+
+def test_a_page_outside_of_all_folders(site: Path) -> None:
+    """A file in none of the folders finds its layout in the nearest folder named templates, else beside itself."""
+    for folder in ("shop/templates/mail", "loose"):
+        (site / folder).mkdir(parents=True)
+    (site / "shop/templates/frame.html").write_text("<p><! slot !></p>", "utf-8")
+    (site / "shop/templates/mail/note.html").write_text('<! layout "frame" !>{= x =}', "utf-8")
+    (site / "loose/a.html").write_text('<! include "b" !>', "utf-8")
+    (site / "loose/b.html").write_text("b", "utf-8")
+    assert untor("render", "shop/templates/mail/note.html", "--set", "x=<", folder=site) == (0, "<p>&lt;</p>", "")
+    assert untor("render", "loose/a.html", folder=site) == (0, "b", "")

@@ -1,0 +1,112 @@
+"""The state machines one by one, started in any state: URLs, formatting elements, and where branches meet."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from untor.escape.url import SCHEMES
+from untor.places.formatting import closed, common, misnested, opened
+from untor.places.html_machine import Machine
+from untor.places.url_states import UrlState
+from untor.places.verdict import Place, describe, place_of
+
+URLS = [
+    ("", "scheme start"), (" \t\x01", "scheme start"), ("htt", "scheme"), ("a-b", "scheme"), ("https:", "special authority slashes"),
+    ("HTTP:/", "special authority slashes"), ("https:\\\\", "special authority slashes"), ("https://h", "authority"),
+    ("https://u:p@h:1", "authority"), ("https:h", "authority"), ("https:h/", "path"), ("https://h?", "query"),
+    ("https://h#", "fragment"), ("/", "relative slash"), ("\\", "relative slash"), ("//", "special authority slashes"),
+    ("/\t/", "special authority slashes"), ("///h", "authority"), ("/a", "path"), ("/a/b?c", "query"), ("/?", "query"), ("?", "query"),
+    ("?a#", "fragment"), ("#?", "fragment"), ("a/b:c", "path"), ("1:b", "path"), (".", "path"), ("a?b:c", "query"), ("a b", "path"),
+    ("javascript:", "blocked scheme"), ("java\nscript:x/?", "blocked scheme"), (" JavaScript:", "blocked scheme"), ("é:", "path"),
+    ("mailto:", "opaque path"), ("mailto:a@b", "opaque path"), ("mailto:a?s=", "query"), ("tel:1#", "fragment"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("text", "state"), URLS)
+def test_url_state(text: str, state: str) -> None:
+    """Fixed text leads where the URL parser goes, read at once or a character at a time."""
+    assert UrlState().read(text, SCHEMES).state == state
+    one_by_one = UrlState()
+    for char in text:
+        one_by_one = one_by_one.read(char, SCHEMES)
+    assert one_by_one.state == state
+
+
+@given(st.text("htps:/\\?#.a%2\t ", max_size=12), st.integers(0, 12))
+def test_urls_can_come_in_pieces(text: str, cut: int) -> None:
+    """Reading a URL in two pieces comes to the same as reading it at once."""
+    whole = UrlState().read(text, SCHEMES)
+    assert UrlState().read(text[:cut], SCHEMES).read(text[cut:], SCHEMES) == whole
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "joined"),
+    [
+        ("scheme start", "unknown", "unknown"), ("path", "query", "path"), ("scheme", "path", "path"), ("relative slash", "path", "path"),
+        ("unknown", "fragment", "path"), ("authority", "path", None), ("scheme start", "path", None), ("opaque path", "query", None),
+        ("blocked scheme", "path", None), ("special authority slashes", "relative slash", None),
+    ],
+)  # fmt: skip
+def test_urls_join(first: str, second: str, joined: str | None) -> None:
+    """Branches of a URL meet only where a value after them is escaped in one way, in either order."""
+    for one, other in [(first, second), (second, first)]:
+        found = UrlState(one).joined(UrlState(other))
+        assert (found.state if found else None) == joined
+    assert UrlState(first, percent="%").joined(UrlState(second)) is None
+
+
+FORMATTING = [
+    ("<b> </b>", False), ("<b> <i> </i> </b>", False), ("<b> <i> </b>", True), ("<b> </p>", True), ("<b> <p> </p> </b>", False),
+    ("<b> <p> </b>", True), ("<a> <a>", False), ("<a> <i> <a>", True), ("<td> <b> </td>", False), ("<b> <td> </td>", False),
+    ("<td> <b> <td>", False), ("<td> <table> <td> <b> </table>", False), ("<table> <b> </table>", True), ("<ul> <li> <b> <li>", True),
+    ("<b> <ul> <li> <li> </ul> </b>", False), ("<template> <b> </template>", False), ("</b>", False), ("<b> <br> </b>", False),
+    ("<b> <span> </span> </b>", False), ("<b> <span> </b>", True), ("<b> </i> </b>", False), ("<dl> <b> <dt>", True),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("tags", "lost"), FORMATTING)
+def test_formatting(tags: str, lost: bool) -> None:  # noqa: FBT001  a table's column
+    """A formatting element that another's tag closes is lost, unless a cell or template shuts it off."""
+    inline: tuple[str, ...] = ()
+    for tag in tags.split():
+        name = tag.strip("</>")
+        inline = closed(inline, name) if tag.startswith("</") else opened(inline, name, in_p=False)
+    assert misnested(inline) == lost
+    assert misnested(common(inline, ())) == lost
+
+
+def machine_after(text: str) -> Machine:
+    machine = Machine()
+    machine.read(text)
+    return machine
+
+
+@pytest.mark.parametrize(
+    ("first", "second", "state"),
+    [
+        ("<p", "<p ", "between attributes"), ("<p a", "<p b", "between attributes"), ("<p a='1'", "<p", "between attributes"),
+        ("<p a=1", "<p", "between attributes (unquoted)"), ("<p a='", "<p a='x", "attribute value (single-quoted)"),
+        ("<p>", "<div><b>", "data"), ("<p", "<div", None), ("<p a='", '<p a="', None), ("<p a='", "<p b='", None), ("<title>", "<p>", None),
+        ("<p a=", "<p a", None), ("<table>", "<p>", None), ("<!-- ", "<p>", None), ("<svg>", "<svg><g>", None), ("<p a", "</p a", None),
+    ],
+)  # fmt: skip
+def test_machines_join(first: str, second: str, state: str | None) -> None:
+    """Branches meet where what follows is read in one way, in either order; each place has words."""
+    for one, other in [(first, second), (second, first)]:
+        joined = machine_after(one).joined(machine_after(other))
+        assert (joined.state if joined else None) == state
+        assert describe(machine_after(one))
+
+
+def test_any_state_gives_a_verdict() -> None:
+    """A machine can be started in any state; only text, RCDATA and attribute values take a value."""
+    from untor.places.html_states import STATES  # noqa: PLC0415  the table that is gone through
+
+    taking = {state for state in STATES if isinstance(place_of(Machine(state)), Place)}
+    assert taking == {"data", "RCDATA"}
+    for state in ("attribute value (double-quoted)", "attribute value (single-quoted)", "before attribute value"):
+        machine = Machine(state)
+        machine.tag, machine.attribute = "p", "title"
+        assert isinstance(place_of(machine), Place)
