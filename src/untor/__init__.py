@@ -10,6 +10,7 @@ from untor.errors import (
     TemplateMissing,
     UntorError,
 )
+from untor.escape import TrustedCSS, TrustedHTML, TrustedScript, TrustedScriptURL, TrustedURL
 from untor.template import Template
 
 __version__ = "0.1.0"
@@ -23,6 +24,11 @@ __all__ = [
     "RenderError",
     "Template",
     "TemplateMissing",
+    "TrustedCSS",
+    "TrustedHTML",
+    "TrustedScript",
+    "TrustedScriptURL",
+    "TrustedURL",
     "UntorError",
     "__version__",
 ]

@@ -8,6 +8,7 @@ from untor.cache import CodeCache
 from untor.deep import with_deep_stack
 from untor.errors import TemplateMissing, error_of
 from untor.escape import MISSING, SCHEMES, escapers, printed
+from untor.escape.origins import origin_of
 from untor.filters import built_in
 from untor.folders import Folders
 from untor.problems import Problem, suggestion
@@ -27,6 +28,7 @@ if TYPE_CHECKING:
     from untor.build.result import Built
     from untor.language.reader import Reading
     from untor.plan.operations import Plan
+    from untor.plan.pieces import Permitted
 
 _RUN = {
     "MISSING": MISSING,
@@ -71,6 +73,9 @@ class Engine:
     name) is that of dates. ``reload`` looks before each rendering whether a template or one it is made of has changed.
     ``cache_folder`` keeps compiled templates on disk; it must not be writable by others. ``url_schemes`` replaces the
     schemes that URLs from values may have (http, https, mailto, sms, tel; relative URLs always may).
+    ``resource_origins`` are the origins (``"https://cdn.ellery.example"``) that URLs of scripts, styles and frames may
+    have when they come from values. ``active_attributes`` replaces the regular expressions for names of attributes that
+    libraries in the page run as code, where only JSON may stand (``x-…``, ``v-…``, ``…-on…``, ``@…``, ``:…`` and more).
 
     Raises ``ValueError`` for an option that cannot be.
     """
@@ -88,11 +93,14 @@ class Engine:
         reload: bool = False,
         cache_folder: str | os.PathLike[str] | None = None,
         url_schemes: Iterable[str] = SCHEMES,
+        resource_origins: Iterable[str] = (),
+        active_attributes: Iterable[str] | None = None,
     ) -> None:
         _one_of("missing", missing, "error", "empty")
         _one_of("calls", calls, "functions", "methods")
-        if isinstance(url_schemes, str):
-            raise ValueError('url_schemes must be a collection of schemes, like {"https"}, not one text')  # noqa: TRY004
+        for option, value in (("url_schemes", url_schemes), ("resource_origins", resource_origins)):
+            if isinstance(value, str):
+                raise ValueError(f"{option} must be a collection, like {{{value!r}}}, not one text")  # noqa: TRY004
         self.folders = Folders(folders)
         self.helpers = dict(helpers or {})
         self.globals = dict(globals or {})
@@ -100,6 +108,8 @@ class Engine:
         self.missing = missing
         self.reload = reload
         self.url_schemes = frozenset(scheme.lower().removesuffix(":") for scheme in url_schemes)
+        self.resource_origins = frozenset(map(_origin, resource_origins))
+        self.active_attributes = None if active_attributes is None else tuple(active_attributes)
         self._options: dict[str, Any] = {
             "folders": folders,
             "globals": globals,
@@ -111,10 +121,15 @@ class Engine:
             "reload": reload,
             "cache_folder": cache_folder,
             "url_schemes": self.url_schemes,
+            "resource_origins": self.resource_origins,
+            "active_attributes": self.active_attributes,
         }
         self._calls = Calls(self.helpers, methods=calls == "methods")
-        self._cache = CodeCache(cache_folder, [missing, *sorted(self.url_schemes)])
-        self._escapers = {f"e_{name.replace('-', '_')}": made for name, made in escapers(self.url_schemes).items()}
+        self._cache = CodeCache(cache_folder, [missing, *sorted(self.url_schemes), str(self.active_attributes)])
+        self._escapers = {
+            f"e_{name.replace('-', '_')}": made
+            for name, made in escapers(self.url_schemes, self.resource_origins).items()
+        }
         self._templates: dict[str, Template] = {}
         self._readings: dict[str, Reading] = {}
         self._stamps: dict[str, dict[str, object]] = {}
@@ -209,14 +224,22 @@ class Engine:
         """Plan a template. Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``."""
         from untor.plan.planner import plan  # noqa: PLC0415  the compiler is loaded when there is something to compile
 
+        permitted = self._permitted()
         try:
             reading = self._reading_of(origin)
-            planned = plan(reading, self._reading, self.filters, self.url_schemes, origin.part)
+            planned = plan(reading, self._reading, self.filters, permitted, origin.part)
         except RecursionError:
-            planned = with_deep_stack(lambda: plan(reading, self._reading, self.filters, self.url_schemes, origin.part))
+            planned = with_deep_stack(lambda: plan(reading, self._reading, self.filters, permitted, origin.part))
         if planned.problems:
             raise error_of(planned.problems[0])
         return planned
+
+    def _permitted(self) -> Permitted:
+        from untor.places.attributes import ACTIVE_NAMES, active_pattern  # noqa: PLC0415
+        from untor.plan.pieces import Permitted  # noqa: PLC0415
+
+        names = ACTIVE_NAMES if self.active_attributes is None else self.active_attributes
+        return Permitted(self.url_schemes, active_pattern(names))
 
     def variant_of(self, origin: Origin, variant: str) -> Callable[..., Any]:
         """Return the function that renders a template in one of the ways of ``build``."""
@@ -278,6 +301,14 @@ def _one_of(option: str, value: str, *allowed: str) -> None:
     if value not in allowed:
         words = " or ".join(f'"{each}"' for each in allowed)
         raise ValueError(f"{option} must be {words}, not {value!r}")
+
+
+def _origin(url: str) -> str:
+    """Return an origin as it is compared. Raises ``ValueError`` for what is none."""
+    origin = origin_of(url)
+    if origin is None or url.rstrip("/").count("/") > 2:  # noqa: PLR2004  those after the scheme
+        raise ValueError(f"resource_origins takes origins like 'https://cdn.ellery.example', not {url!r}")
+    return origin
 
 
 def _engine(options: dict[str, Any]) -> Engine:

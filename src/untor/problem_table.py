@@ -383,12 +383,12 @@ CODES: dict[str, Code] = {
         "<p>{= call.note =}</p>",
         _CALL,
     ),
-    "place-later": Code(
+    "place-active": Code(
         "PlacementError",
-        "A value cannot stand {place} yet: this version of Untor has no escaping for it.",
+        "Only JSON can stand {place}: {reason}.",
         "{remedy}",
-        "<script>track({= call.vessel.id =});</script>",
-        '<p data-track="{= call.vessel.id =}"></p>',
+        '<p x-data="{= call =}">quay</p>',
+        '<p x-data="{= call | json =}">quay</p>',
         _CALL,
     ),
     "place-unquoted": Code(
@@ -414,6 +414,24 @@ CODES: dict[str, Code] = {
         '<a href="/v/%2{= call.vessel.id =}">quay</a>',
         '<a href="/v/%20{= call.vessel.id =}">quay</a>',
         _CALL,
+    ),
+    "trusted-reason": Code(
+        "MarkError",
+        "The filter trusted needs a reason, as text in the template.",
+        'Say what makes the value safe: body | trusted("cleaned in feeds.clean()").',
+        "<p>{= call.note | trusted(call.note) =}</p>",
+        '<p>{= call.note | trusted("typed by the harbour office only") =}</p>',
+        _CALL,
+    ),
+    "xml-unquoted": Code(
+        "PlacementError",
+        'The value of the attribute "{name}" has no quotes, which XML does not allow.',
+        'Put it into quotes: {name}="…".',
+    ),
+    "xml-subset": Code(
+        "PlacementError",
+        "A doctype with declarations in it cannot be followed.",
+        "Take the part in square brackets away.",
     ),
     "branches-differ": Code(
         "PlacementError",

@@ -204,12 +204,19 @@ class _Builder:
         return statement
 
     def emit(self, operation: Emit) -> ast.expr:
-        """Print a value through its escaping function."""
+        """Print a value through its escaping functions."""
         node = operation.expression
         before = [ast.Constant(text) for text in operation.before]
         after = [ast.Constant(text) for text in operation.after]
         value = self.expressions.build(node)
-        return self.positions.place(call(_escaper(operation.escaper), *before, value, *after), node.start, node.end)
+        first, *others = operation.escapers
+        if first == "whole-attribute" and others:
+            built = call(_escaper("embedded-attribute"), *before, value, load(_escaper(others[0])))
+            return self.positions.place(built, node.start, node.end)
+        built = call(_escaper(first), *before, value, *after)
+        for outer in others:
+            built = call(_escaper(outer), self.positions.place(built, node.start, node.end))
+        return self.positions.place(built, node.start, node.end)
 
     @staticmethod
     def is_static(operation: UrlJoin) -> bool:

@@ -6,6 +6,7 @@ import ast
 import copy
 from dataclasses import dataclass, field
 
+from untor.filters import TAKE_NONE
 from untor.language import tree
 
 TYPE_CHECKING = False
@@ -234,9 +235,13 @@ class Expressions:
         value = self.build(node.value, lenient=lenient)
         named = [ast.keyword(key, self.build(part)) for key, part in node.named.items()]
         arguments = [load(name), *(self.build(part) for part in node.arguments)]
+        if node.name in TAKE_NONE:
+            arguments[0] = value
         function = ast.Call(load(f"f_{node.name}"), arguments, named)
         self._placed(function, node.name_start, node.name_start + len(node.name))
         self.shared.calls[(self.positions.file, *self.positions.of(node.name_start))] = ("filter", node.name)
+        if node.name in TAKE_NONE:
+            return function
         return ast.IfExp(self._absent(ast.NamedExpr(store(name), value), name), load(name), function)
 
 

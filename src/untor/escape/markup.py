@@ -6,11 +6,38 @@ whatever is in it. Testing with ``in`` before ``replace`` is the fastest way tha
 
 from __future__ import annotations
 
+import re
+
+from untor.escape.trusted import html_of
 from untor.escape.values import FORBIDDEN, MISSING, printed
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+_NOT_XML = re.compile("[\x0c\ufffe\uffff]")
 
 
 def text(value: object) -> str:
-    """Escape for element content: text, ``title`` and ``textarea``."""
+    """Escape for element content; ``TrustedHTML`` and objects with ``__html__`` are printed as the HTML they are."""
+    if type(value) is str:
+        string = value
+    else:
+        html = html_of(value)
+        if html is not None:
+            return html
+        string = printed(value)
+    if "&" in string:
+        string = string.replace("&", "&amp;")
+    if "<" in string:
+        string = string.replace("<", "&lt;")
+    if ">" in string:
+        string = string.replace(">", "&gt;")
+    return string if string.isprintable() else _unprintable(string)
+
+
+def rcdata(value: object) -> str:
+    """Escape for ``title`` and ``textarea``, which hold text only (HTML §13.1.2 "escapable raw text elements")."""
     string = value if type(value) is str else printed(value)
     if "&" in string:
         string = string.replace("&", "&amp;")
@@ -51,6 +78,13 @@ def whole_attribute(name: str, value: object) -> str:
     return f" {name}" if value is True else f' {name}="{attribute(value)}"'
 
 
+def embedded_attribute(name: str, value: object, escape: Callable[[object], str]) -> str:
+    """Print an attribute whose value is in a language of its own, escaped for that first; nothing when it is absent."""
+    if value is None or value is False or value is MISSING:
+        return ""
+    return f' {name}=""' if value is True else f' {name}="{attribute(escape(value))}"'
+
+
 def boolean_attribute(name: str, value: object) -> str:
     """Print a boolean attribute (HTML §2.3.2) when the value is true, nothing otherwise."""
     return f" {name}" if value else ""
@@ -61,3 +95,27 @@ def state_attribute(name: str, value: object) -> str:
     if value is True or value is False:
         return f' {name}="{"true" if value else "false"}"'
     return whole_attribute(name, value)
+
+
+def flag_attribute(name: str, value: object) -> str:
+    """Print an attribute of XML, where every attribute has a value: its own name for ``True``."""
+    if value is None or value is False or value is MISSING:
+        return ""
+    return f' {name}="{xml_attribute(name if value is True else value)}"'
+
+
+def xml_text(value: object) -> str:
+    """Escape for character data of XML (XML §2.4)."""
+    html = html_of(value)
+    return _xml(rcdata(value)) if html is None else html
+
+
+def xml_attribute(value: object) -> str:
+    """Escape for an attribute value of XML, whose white space would be normalized to spaces (XML §3.3.3)."""
+    string = attribute(value)
+    return _xml(string).replace("\t", "&#9;").replace("\n", "&#10;")
+
+
+def _xml(string: str) -> str:
+    """Replace what XML has no way to write (XML §2.2 "Char")."""
+    return _NOT_XML.sub("\ufffd", string)

@@ -8,6 +8,7 @@ from __future__ import annotations
 import re
 
 from untor.escape.markup import attribute
+from untor.escape.trusted import TrustedURL
 from untor.escape.values import FORBIDDEN, MISSING, SURROGATES, printed
 
 TYPE_CHECKING = False
@@ -20,15 +21,16 @@ INVALID = "about:invalid"
 SCHEMES = frozenset({"http", "https", "mailto", "sms", "tel"})
 """Schemes of URLs that a person follows or submits."""
 
-FIXED, URL, COMPONENT, OPAQUE = 0, 1, 2, 3
+FIXED, URL, COMPONENT, OPAQUE, PATH, HOST = 0, 1, 2, 3, 4, 5
 """Kinds of a piece of a URL: the template's own text, a value that is (the start of) a URL, a percent-encoded value,
-a value in the address after ``mailto:`` and the like."""
+a value in the address after ``mailto:`` and the like, several path segments, a host or a part of one."""
 
 Piece = tuple[int, object, str]
 """Kind, value (of fixed text: as it stands in the page) and, of fixed text, what a browser reads it as."""
 
 # URL §4.4: "Remove any leading and trailing C0 control or space from input." "Remove all ASCII tab or newline."
 C0_CONTROL_OR_SPACE = "".join(map(chr, range(0x21)))
+FOREIGN_ORIGIN = "code would be loaded from an origin that is not the template's own, nor listed in resource_origins"
 _LONGEST_LOGGED = 200
 _TAB_OR_NEWLINE = re.compile("[\t\n\r]+")
 _SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.\-]*):")
@@ -42,6 +44,9 @@ _PATH_PARTS = re.compile(r"([/\\?#])")
 _UNRESERVED = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
 _ENCODED = [chr(byte) if byte in _UNRESERVED else f"%{byte:02X}" for byte in range(256)]
 _ENCODED_OPAQUE = [chr(byte) if byte in _UNRESERVED | frozenset(b"@+") else f"%{byte:02X}" for byte in range(256)]
+_ENCODED_PATH = [chr(byte) if byte in _UNRESERVED | frozenset(b"/") else f"%{byte:02X}" for byte in range(256)]
+_HOST_PART = re.compile(r"[A-Za-z0-9.-]+")
+_WITH_HOST = re.compile(r"(?:[a-z]+:)?//(?=[a-z0-9])[a-z0-9.-]*[a-z0-9]\.?(?::[0-9]+)?(?=[/?#]|\Z)", re.IGNORECASE)
 
 
 def percent(value: object) -> str:
@@ -55,6 +60,27 @@ def percent(value: object) -> str:
 def percent_opaque(value: object) -> str:
     """Percent-encode as a part of an address after ``mailto:``, ``tel:`` or ``sms:``; ``@`` and ``+`` stay."""
     return _encoded(printed(value), _ENCODED_OPAQUE)
+
+
+def percent_path(value: object) -> str:
+    """Percent-encode as several path segments: ``/`` stays."""
+    return _encoded(printed(value), _ENCODED_PATH)
+
+
+def host(value: object) -> str:
+    """Return a host, or a part of one or its port, as ASCII (URL §3.3); what is none becomes empty."""
+    string = printed(value)
+    if not string.isascii():
+        try:
+            string = string.encode("idna").decode()
+        except UnicodeError:
+            return ""
+    return string if _HOST_PART.fullmatch(string) else ""
+
+
+def has_host(url: str) -> bool:
+    """Tell whether a URL has an authority that is a host with or without a port, and nothing else."""
+    return _WITH_HOST.match(_normalized(url).strip(C0_CONTROL_OR_SPACE)) is not None
 
 
 def _encoded(string: str, table: list[str]) -> str:
@@ -79,12 +105,17 @@ def permitted(url: str, schemes: frozenset[str], *, images: bool = False) -> boo
     return scheme in schemes or (images and scheme == "data" and _DATA_IMAGE.match(url) is not None)
 
 
-def blocked(url: str, why: str) -> str:
-    """Report a URL that must not be followed and return what stands in its place."""
+def log_blocked(what: str, why: str) -> None:
+    """Report something that was not printed on the logger ``untor.blocked``."""
     import logging  # noqa: PLC0415  only loaded once something is blocked
 
-    shown = url if len(url) <= _LONGEST_LOGGED else url[:_LONGEST_LOGGED] + "…"
-    logging.getLogger("untor.blocked").warning("blocked the URL %r: %s", shown, why)
+    shown = what if len(what) <= _LONGEST_LOGGED else what[:_LONGEST_LOGGED] + "…"
+    logging.getLogger("untor.blocked").warning("blocked %s: %s", shown, why)
+
+
+def blocked(url: str, why: str) -> str:
+    """Report a URL that must not be followed and return what stands in its place."""
+    log_blocked(f"the URL {url!r}", why)
     return INVALID
 
 
@@ -94,6 +125,8 @@ def url_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable[[o
     def url(value: object) -> str:
         string = value if type(value) is str else printed(value)
         if string.startswith(("https://", "http://")) and "https" in schemes and "http" in schemes:
+            return attribute(string)
+        if type(value) is TrustedURL:
             return attribute(string)
         string = FORBIDDEN.sub("\ufffd", string)
         return (
@@ -125,8 +158,13 @@ def segment_url(before: str, value: object, after: str) -> str:
     return f"{before}{segment}{after}"
 
 
-def pieces_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable[[Iterable[Piece]], str]:
-    """Make the function that joins the pieces of a URL attribute and decides on the whole."""
+def pieces_escaper(
+    schemes: frozenset[str], *, images: bool = False, from_values: Callable[[str], bool] | None = None
+) -> Callable[[Iterable[Piece]], str]:
+    """Make the function that joins the pieces of a URL attribute and decides on the whole.
+
+    ``from_values`` decides besides on a URL whose start or host is a value.
+    """
 
     def pieces_url(pieces: Iterable[Piece]) -> str:
         page: list[str] = []
@@ -140,7 +178,7 @@ def pieces_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable
                 page.append(attribute(string))
                 read.append((kind, _normalized(string)))
             else:
-                page.append(percent(value) if kind == COMPONENT else percent_opaque(value))
+                page.append(_BY_KIND[kind](value))
                 read.append((kind, page[-1]))
         if all(kind == FIXED for kind, _ in read):
             return "".join(page)
@@ -151,6 +189,10 @@ def pieces_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable
             return blocked(url, "a value in it is a host, or an empty one makes a host of what follows")
         if _has_dot_segment(read):
             return blocked(url, "a value in its path is . or ..")
+        if any(kind == HOST for kind, _ in read) and not has_host(url):
+            return blocked(url, "a value in its host is none")
+        if from_values is not None and any(kind in {URL, HOST} and string for kind, string in read):
+            return "".join(page) if from_values(url) else blocked(url, FOREIGN_ORIGIN)
         return "".join(page)
 
     return pieces_url
@@ -166,7 +208,9 @@ def _gains_host(read: list[tuple[int, str]], url: str) -> bool:
     for kind, string in read:
         if kind == URL and string:
             return False
-        if kind in {COMPONENT, OPAQUE}:
+        if kind == HOST:
+            return False
+        if kind in _ENCODED_KINDS:
             start = fixed.lstrip(C0_CONTROL_OR_SPACE)
             authority = _AUTHORITY_START.match(start)
             if authority is not None:
@@ -183,13 +227,23 @@ def _has_dot_segment(read: list[tuple[int, str]]) -> bool:
         if kind in {COMPONENT, OPAQUE}:
             segment, valued = segment + string, True
             continue
+        valued = valued or kind == PATH
         for part in _PATH_PARTS.split(string):
             if part in {"/", "\\", "?", "#"}:
                 if valued and _DOTS.fullmatch(segment):
                     return True
                 if part in {"?", "#"}:
                     return False
-                segment, valued = "", False
+                segment, valued = "", kind == PATH
             else:
                 segment += part
     return valued and _DOTS.fullmatch(segment) is not None
+
+
+_ENCODED_KINDS = frozenset({COMPONENT, OPAQUE, PATH})
+_BY_KIND: dict[int, Callable[[object], str]] = {
+    COMPONENT: percent,
+    OPAQUE: percent_opaque,
+    PATH: percent_path,
+    HOST: host,
+}

@@ -6,8 +6,17 @@ where branches meet, and started in any state.
 
 from __future__ import annotations
 
-from untor.places import formatting, html_states, tree_builder
+from typing import TYPE_CHECKING
+
+from untor.places import formatting, html_states
+from untor.places.elements import BREAKOUT, INTEGRATION_POINTS
+from untor.places.place import Unreadable
 from untor.places.references import unfinished
+
+if TYPE_CHECKING:
+    from untor.places.attributes import Fixed
+    from untor.places.language import Language
+    from untor.places.place import Refusal
 
 INITIAL = frozenset({"initial"})
 
@@ -49,33 +58,49 @@ class Machine:
     may be in, ``stack`` the open elements that matter for where text may stand and how it is tokenized.
     ``printed`` tells that a value may have stood in text before.
     ``inline`` and ``in_p`` tell of formatting elements (see ``formatting``).
-    ``doubt`` says why the rest of the page cannot be judged; empty when it can.
+    ``doubt`` says why the rest of the page cannot be judged; empty when it can. ``inner`` is the state of the language
+    in the attribute or element that is being read; ``fixed`` and ``ahead`` are the attributes that decide on others, as
+    far as they have come and after that. ``inside`` tells a document in an attribute, ``rough`` leaves languages out.
     """
 
     __slots__ = (
         "after_value",
+        "ahead",
         "attribute",
         "attributes",
         "buffer",
         "closing",
         "doubt",
+        "fixed",
         "fresh",
         "in_p",
         "inline",
+        "inner",
+        "inside",
         "last_start",
         "modes",
+        "no_language",
         "noscript",
         "printed",
+        "rough",
         "self_closing",
         "stack",
         "state",
         "tag",
         "value",
         "valued",
+        "xml",
     )
 
-    def __init__(self, state: str = "data") -> None:
+    def __init__(self, state: str = "data", *, xml: bool = False, rough: bool = False) -> None:
         self.state = state
+        self.xml = xml
+        self.rough = rough
+        self.inside = False
+        self.inner: Language | None = None
+        self.no_language: Refusal | None = None
+        self.fixed: tuple[tuple[str, str | None], ...] = ()
+        self.ahead: tuple[tuple[str, str | None], ...] = ()
         self.tag = ""
         self.closing = False
         self.self_closing = False
@@ -102,11 +127,31 @@ class Machine:
             setattr(other, name, getattr(self, name))
         return other
 
+    def nested(self) -> Machine:
+        """Return a machine for a document in an attribute of this one."""
+        other = Machine()
+        other.inside = True
+        return other
+
+    def fixed_attributes(self) -> Fixed:
+        """Return the attributes of the tag that decide what others mean; the first of a name counts."""
+        found: Fixed = {}
+        for name, value in (*self.fixed, *self.ahead):
+            if name != self.attribute:
+                found.setdefault(name, value)
+        return found
+
+    def is_foreign_tag(self) -> bool:
+        """Tell whether the tag that is being read is one of foreign content."""
+        top = self.stack[-1] if self.stack else ""
+        inside = top.startswith(("svg:", "math:")) and top not in INTEGRATION_POINTS and self.tag not in BREAKOUT
+        return inside or self.tag in {"svg", "math"} or self.xml
+
     def read(self, text: str, start: int = 0, *, until_value_ends: bool = False) -> int:
         """Go over fixed text and return the offset reached.
 
         With ``until_value_ends`` it stops before the quote that ends the attribute value it is in.
-        Raises ``tree_builder.Unreadable`` where browsers would not agree or a value before is put in doubt.
+        Raises ``place.Unreadable`` where browsers would not agree or a value before is put in doubt.
         """
         end, position = len(text), start
         if until_value_ends:
@@ -117,21 +162,49 @@ class Machine:
             return position
         states = html_states.STATES
         noscript_from = start
+        content = start if self._in_content() else -1
         while position < end:
             before = position, self.state
             stack = self.stack
             try:
                 position = states[self.state](self, text, position)
-            except tree_builder.Unreadable as found:
+            except Unreadable as found:
                 found.offset = position
                 raise
-            if (position, self.state) == before:
+            if self.state is not before[1]:
+                content = self._content(text, content, position)
+            elif position == before[0]:
                 raise AssertionError(f"the state {self.state!r} does not advance")
             if self.stack is not stack:
                 noscript_from = self._noscript(stack, text, noscript_from, position)
+        if content >= 0:
+            self._feed(text, content, end)
         if "noscript" in self.stack:
             self.noscript += text[noscript_from:end]
         return end
+
+    def _in_content(self) -> bool:
+        return self.inner is not None and self.state.startswith(("script data", "RAWTEXT"))
+
+    def _content(self, text: str, start: int, position: int) -> int:
+        """Feed the text of a script or style element to its language once it has ended; return where it began."""
+        inside = self._in_content()
+        if inside:
+            return position if start < 0 else start
+        if start >= 0 and not self.state.startswith(("script data", "RAWTEXT")):
+            end = text.rfind("<", start, position)
+            if end >= 0:
+                self._feed(text, start, end)
+            self.inner = None
+        return -1
+
+    def _feed(self, text: str, start: int, end: int) -> None:
+        assert self.inner is not None  # noqa: S101  as _in_content has found
+        try:
+            self.inner = self.inner.read(text[start:end])
+        except Unreadable as found:
+            found.offset = min(start + found.offset, end - 1)
+            raise
 
     def _noscript(self, stack: tuple[str, ...], text: str, start: int, position: int) -> int:
         """Hold the two readings of ``noscript`` together: with scripting it is raw text up to its end tag."""
@@ -140,7 +213,7 @@ class Machine:
             raw = (self.noscript + text[start:position]).lower()
             self.noscript = ""
             if raw.count("</noscript") > 1:
-                raise tree_builder.Unreadable("scripting-differs", offset=position)
+                raise Unreadable("scripting-differs", offset=position)
         return position if now and not was else start
 
     def unfinished_reference(self) -> bool:
@@ -151,6 +224,12 @@ class Machine:
         """Go over a value printed here. The place has been found good before."""
         self.fresh = False
         self.printed = self.printed or self.state == "data"
+        if self.inner is not None:
+            self.inner = self.inner.took_value()
+            if self.state.startswith("script data"):
+                self.state = "script data"
+            elif self.state.startswith("RAWTEXT"):
+                self.state = "RAWTEXT"
         if self.state in VALUE_STATES or self.state == "before attribute value":
             self.valued |= {self.attribute}
         if self.state == "before attribute value":
@@ -162,16 +241,34 @@ class Machine:
 
     def key(self) -> tuple[object, ...]:
         """Return what must be the same for the markup that follows to be read in the same way."""
-        common = (self.state, self.stack, self.fresh, self.after_value, self.doubt, self.noscript)
+        common = (self.state, self.stack, self.fresh, self.after_value, self.doubt, self.noscript, self.inner)
         if self.state in {"data", "PLAINTEXT", "bogus comment", "DOCTYPE"}:
             return common
         if self.state in TAG_STATES or self.state == "before attribute value" or self.state in VALUE_STATES:
             return (*common, self.tag, self.closing, self.attribute)
         return (*common, self.tag, self.closing, self.attribute, self.buffer, self.last_start)
 
+    def full_key(self) -> tuple[object, ...]:
+        """Return all that decides about values to come."""
+        sets = (self.modes, self.attributes, self.valued, self.fixed, self.ahead)
+        return (*self.key(), *sets, self.printed, self.inline, self.in_p)
+
     def joined(self, other: Machine) -> Machine | None:
         """Return the state after branches that end in these two; ``None`` when what follows would differ."""
+        if self.inner is not None and other.inner is not None and self.inner != other.inner:
+            inner = self.inner.joined(other.inner)
+            if inner is None:
+                return None
+            first, second = self.copy(), other.copy()
+            first.inner = second.inner = inner
+            return first.joined(second)
         result = self.copy()
+        if self.fixed != other.fixed:
+            one, two = dict(self.fixed), dict(other.fixed)
+            names = dict.fromkeys((*one, *two))
+            result.fixed = tuple(
+                (name, one.get(name) if one.get(name, "") == two.get(name, "") else None) for name in names
+            )
         result.modes |= other.modes
         result.attributes |= other.attributes
         result.valued |= other.valued
@@ -188,8 +285,7 @@ class Machine:
                 result.attributes |= self.finished_attribute() | other.finished_attribute()
                 result.state = "between attributes" if states <= _BOUNDARY else "between attributes (unquoted)"
                 return result
-        first, second = self.key(), other.key()
-        return result if first == second else None
+        return result if self.key() == other.key() else None
 
     def _in_same_tag(self, other: Machine) -> bool:
         same = (self.tag, self.closing, self.stack, self.doubt, self.noscript)

@@ -10,6 +10,10 @@ from __future__ import annotations
 import re
 
 from untor.places import tree_builder
+from untor.places.attributes import DECIDING
+from untor.places.content import of_attribute
+from untor.places.place import Unreadable
+from untor.places.references import attribute_text
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -25,6 +29,7 @@ _SPACES = re.compile("[\t\n\f\r ]+")
 _TO_LESS_THAN = re.compile("[^<]+")
 _TO_LESS_THAN_OR_DASH = re.compile("[^<-]+")
 _TO_GREATER_THAN = re.compile("[^>]+")
+_TO_QUESTION_MARK = re.compile("[^?>]+")
 _TAG_NAME = re.compile("[^\t\n\f\r />]+")
 _ATTRIBUTE_NAME = re.compile("[^\t\n\f\r />=]+")
 _TO_DOUBLE_QUOTE = re.compile('[^"]+')
@@ -85,7 +90,7 @@ def tag_open_state(machine: Machine, text: str, position: int) -> int:
         machine.state, machine.buffer = "markup declaration open", ""
         return position + 1
     elif char == "?":
-        machine.state = "bogus comment"
+        machine.state = "processing instruction" if machine.xml else "bogus comment"
     else:
         tree_builder.characters(machine, "<")
         machine.state = "data"
@@ -97,6 +102,7 @@ def _new_tag(machine: Machine, *, closing: bool) -> None:
     machine.self_closing = machine.after_value = False
     machine.attribute, machine.value = "", ""
     machine.attributes = machine.valued = frozenset()
+    machine.fixed = machine.ahead = ()
 
 
 def end_tag_open_state(machine: Machine, text: str, position: int) -> int:
@@ -331,9 +337,14 @@ def after_attribute_name_state(machine: Machine, text: str, position: int) -> in
 
 
 def _attribute_done(machine: Machine) -> None:
-    if machine.attribute:
-        machine.attributes |= {machine.attribute}
+    name = machine.attribute
+    if name:
+        if name in DECIDING and name not in machine.attributes:
+            value = None if name in machine.valued else _lower(attribute_text(machine.value)).strip(_SPACE)
+            machine.fixed += ((name, value),)
+        machine.attributes |= {name}
     machine.attribute = ""
+    machine.inner = None
 
 
 def before_attribute_value_state(machine: Machine, text: str, position: int) -> int:
@@ -349,7 +360,10 @@ def before_attribute_value_state(machine: Machine, text: str, position: int) -> 
     machine.value = ""
     if char in _QUOTES:
         machine.state = f"attribute value ({_QUOTES[char]}-quoted)"
+        machine.inner = None if machine.rough else of_attribute(machine)
         return position + 1
+    if machine.xml:
+        raise Unreadable("xml-unquoted", name=machine.attribute)
     machine.state = "attribute value (unquoted)"
     return position
 
@@ -360,6 +374,8 @@ def _quoted_value(rest: re.Pattern[str]) -> Callable[[Machine, str, int], int]:
         found = rest.match(text, position)
         if found:
             machine.value += found[0]
+            if machine.inner is not None:
+                machine.inner = machine.inner.read(attribute_text(found[0]))
             return found.end()
         _attribute_done(machine)
         machine.state = "after attribute value (quoted)"
@@ -390,7 +406,7 @@ def after_attribute_value_quoted_state(machine: Machine, text: str, position: in
         return _after_name(machine, text, position)
     if machine.after_value:
         # The template has a value without quotes here, so this is not what it looks like.
-        raise tree_builder.Unreadable("text-after-value", name=machine.attribute)
+        raise Unreadable("text-after-value", name=machine.attribute)
     machine.state = "before attribute name"
     return position
 
@@ -399,7 +415,7 @@ def _between_attributes(ends: str) -> Callable[[Machine, str, int], int]:
     def state(machine: Machine, text: str, position: int) -> int:
         """Stand where branches end at different points between two attributes: only what is the same for all."""
         if text[position] not in ends:
-            raise tree_builder.Unreadable("step-inside", place="right before this text in a tag", remedy=_SPACE_REMEDY)
+            raise Unreadable("step-inside", place="right before this text in a tag", remedy=_SPACE_REMEDY)
         machine.attribute, machine.after_value = "", False
         return _after_name(machine, text, position)
 
@@ -530,6 +546,8 @@ def doctype_state(machine: Machine, text: str, position: int) -> int:
     """13.2.5.53 DOCTYPE state to .68 Bogus DOCTYPE state: in each of them a greater-than sign ends the doctype."""
     found = _TO_GREATER_THAN.match(text, position)
     if found:
+        if machine.xml and "[" in found[0]:
+            raise Unreadable("xml-subset")
         return found.end()
     machine.state = "data"
     tree_builder.doctype(machine)
@@ -560,6 +578,21 @@ def cdata_section_end_state(machine: Machine, text: str, position: int) -> int:
         return position + 1
     machine.state = "data" if text[position] == ">" else "CDATA section"
     return position + (text[position] == ">")
+
+
+# --- XML §2.6 --------------------------------------------------------------------------------------------------
+
+
+def processing_instruction_state(machine: Machine, text: str, position: int) -> int:
+    """XML §2.6 Processing instructions: up to ``?>``."""
+    found = _TO_QUESTION_MARK.match(text, position)
+    if found:
+        machine.buffer = ""
+        return found.end()
+    if text[position] == ">" and machine.buffer == "?":
+        machine.state = "data"
+    machine.buffer = text[position]
+    return position + 1
 
 
 STATES: dict[str, Callable[[Machine, str, int], int]] = {
@@ -624,4 +657,5 @@ STATES: dict[str, Callable[[Machine, str, int], int]] = {
     "CDATA section": cdata_section_state,
     "CDATA section bracket": cdata_section_bracket_state,
     "CDATA section end": cdata_section_end_state,
+    "processing instruction": processing_instruction_state,
 }

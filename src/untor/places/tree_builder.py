@@ -8,6 +8,7 @@ elements as ``html:name``.
 from __future__ import annotations
 
 from untor.places import formatting
+from untor.places.content import of_element
 from untor.places.elements import (
     BREAKOUT,
     HEAD,
@@ -19,6 +20,7 @@ from untor.places.elements import (
     TEXT_STATES,
     VOID,
 )
+from untor.places.place import Refusal, Unreadable
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -29,16 +31,6 @@ _ROOTS = frozenset({"table", "template", "select", "noscript"})
 _RAW_IN_SELECT = frozenset(TEXT_STATES) - {"script", "textarea"} | {"noscript"}
 
 
-class Unreadable(Exception):  # noqa: N818  never leaves the analysis
-    """Fixed text that cannot be judged: the problem's code and words, and the offset in the text read."""
-
-    def __init__(self, code: str, offset: int = 0, **words: str) -> None:
-        super().__init__(code)
-        self.code = code
-        self.offset = offset
-        self.words = words
-
-
 def _to_body(machine: Machine) -> None:
     machine.modes = frozenset({"in body"})
 
@@ -46,6 +38,8 @@ def _to_body(machine: Machine) -> None:
 def characters(machine: Machine, text: str) -> None:
     """Go over text in the data state; text that is not only white space starts the body."""
     machine.fresh = False
+    if machine.xml:
+        return
     if machine.modes & _BEFORE_BODY and not machine.stack and text.strip("\t\n\f\r "):
         _to_body(machine)
     if machine.stack and machine.stack[-1] == "colgroup" and text.strip("\t\n\f\r "):
@@ -54,6 +48,8 @@ def characters(machine: Machine, text: str) -> None:
 
 def doctype(machine: Machine) -> None:
     """Go over a doctype (§13.2.6.4.1): it counts only before everything else."""
+    if machine.xml:
+        return
     _before_skeleton(machine, "!doctype")
     machine.modes = frozenset("before head" if mode == "initial" else mode for mode in machine.modes)
 
@@ -66,9 +62,10 @@ def _before_skeleton(machine: Machine, name: str) -> None:
 
 def start_tag(machine: Machine, name: str) -> None:
     """Go over a start tag; the machine has its attributes' names."""
-    if name == "meta" and "http-equiv" in machine.attributes and "content" in machine.valued:
-        place = 'in the attribute "content" of <meta http-equiv>, an instruction to the browser,'
-        raise Unreadable("place-later", place=place, remedy="Use fixed text there.")
+    if machine.xml:
+        if not machine.self_closing:
+            machine.stack += (name,)
+        return
     if _is_foreign(machine):
         if name not in BREAKOUT and not _is_html_integration(machine):
             _foreign_start_tag(machine, name)
@@ -93,6 +90,9 @@ def start_tag(machine: Machine, name: str) -> None:
         machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=False)
     machine.fresh = name in NEWLINE_EATERS
     machine.state = TEXT_STATES.get(name, "data")
+    if name in {"script", "style"} and not machine.rough:
+        language = of_element(name, machine.fixed_attributes())
+        machine.inner, machine.no_language = (None, language) if isinstance(language, Refusal) else (language, None)
     _open(machine, name)
 
 
@@ -171,6 +171,12 @@ def _table_part(machine: Machine, stack: tuple[str, ...], name: str) -> tuple[st
 
 def end_tag(machine: Machine, name: str) -> None:
     """Go over an end tag."""
+    if machine.xml:
+        if machine.stack[-1:] == (name,):
+            machine.stack = machine.stack[:-1]
+        else:
+            machine.doubt = f"</{name}> does not close what is open"
+        return
     if _is_foreign(machine):
         _foreign_end_tag(machine, name)
         return
@@ -233,6 +239,8 @@ def _is_html_integration(machine: Machine) -> bool:
 
 def allows_cdata(machine: Machine) -> bool:
     """Tell whether ``<![CDATA[`` is a CDATA section here (§13.2.5.42)."""
+    if machine.xml:
+        return True
     if _is_foreign(machine) and _is_html_integration(machine):
         machine.doubt = "a CDATA section here is read in several ways"
     return _is_foreign(machine)

@@ -58,6 +58,8 @@ class UrlState:
             return replace(self, state="unknown", percent="")
         if self.state in {"scheme", "relative slash"}:
             return replace(self, state="path", percent="")
+        if self.state == "special authority ignore slashes":
+            return replace(self, state="authority", percent="")
         return replace(self, percent="")
 
     def joined(self, other: UrlState) -> UrlState | None:
@@ -109,13 +111,39 @@ def _scheme(text: str, position: int, scheme: str, schemes: frozenset[str]) -> S
 
 def _relative_slash(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
     """Relative slash state."""
-    return ("special authority slashes" if text[position] in "/\\" else "path"), "", position
+    if text[position] in "/\\":
+        return "special authority ignore slashes", "", position + 1
+    return "path", "", position
 
 
 def _special_authority_slashes(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
-    """Go over the slashes of a special scheme (special authority slashes and ignore slashes states)."""
+    """Special authority slashes state, at its first slash."""
+    if text[position] in "/\\":
+        return "special authority second slash", scheme, position + 1
+    return "special without slashes", scheme, position
+
+
+def _second_slash(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
+    """Special authority slashes state, at its second slash."""
+    if text[position] in "/\\":
+        return "special authority ignore slashes", scheme, position + 1
+    return "special without slashes", scheme, position
+
+
+def _ignore_slashes(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
+    """Special authority ignore slashes state."""
     end = _end(_SLASHES, text, position)
-    return ("special authority slashes" if end == len(text) else "authority"), scheme, end
+    return ("special authority ignore slashes" if end == len(text) else "authority"), scheme, end
+
+
+def _without_slashes(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
+    """Special relative or authority state: what follows is a path or a host, depending on the page's own URL."""
+    end = _end(_AUTHORITY, text, position)
+    return (
+        ("special without slashes" if end == len(text) else _delimiter(text[end])),
+        scheme,
+        end + (end < len(text) and text[end] in "?#"),
+    )
 
 
 def _authority(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
@@ -150,6 +178,9 @@ _STEPS: dict[str, Callable[[str, int, str, frozenset[str]], Step]] = {
     "scheme": _scheme,
     "relative slash": _relative_slash,
     "special authority slashes": _special_authority_slashes,
+    "special authority second slash": _second_slash,
+    "special authority ignore slashes": _ignore_slashes,
+    "special without slashes": _without_slashes,
     "authority": _authority,
     "path": _path,
     "opaque path": _opaque_path,

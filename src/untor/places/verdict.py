@@ -2,44 +2,24 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
+import re
+from typing import TYPE_CHECKING
 
-from untor.places.attributes import meaning
-from untor.places.elements import BREAKOUT, INTEGRATION_POINTS, NO_TEXT
+from untor.places.attributes import ACTIVE_NAMES, Meaning, active_pattern, runs_as_code
+from untor.places.content import meaning_of, of_attribute
+from untor.places.elements import NO_TEXT
 from untor.places.formatting import misnested
 from untor.places.html_machine import VALUE_STATES, Machine
+from untor.places.place import Place, Refusal, refused
+from untor.places.srcdoc import Document
 
-
-class Place(NamedTuple):
-    """A place for values: its context (as in ``Placement.context``), its path in words and the escaping there.
-
-    ``escaper`` is a key of ``untor.escape.escapers``; ``kind`` tells ``value`` from ``whole`` attributes and ``url``.
-    """
-
-    kind: str
-    context: str
-    path: tuple[str, ...]
-    escaper: str
-
-
-class Refusal(NamedTuple):
-    """A place for no value: a problem's code and its words."""
-
-    code: str
-    words: dict[str, str]
-
-
-def _refused(place: str, reason: str, remedy: str) -> Refusal:
-    return Refusal("place-refused", {"place": place, "reason": reason, "remedy": remedy})
-
-
-def _later(place: str, remedy: str) -> Refusal:
-    return Refusal("place-later", {"place": place, "remedy": remedy})
+if TYPE_CHECKING:
+    from untor.places.language import Language
 
 
 _TAG_REASON = "no escaping keeps the page's elements and attributes the same"
 _TAG_REMEDY = "Write the variants out with <! if !>, each with fixed text."
-_SCRIPT_REMEDY = 'Put it into a data attribute: <body data-call="{= call.id =}">, and read it from there.'
+_DATA_REMEDY = 'Put it into a data attribute, data-value="{= … =}", or print it as JSON: {= … | json =}.'
 _TEXT_REMEDY = "Put it into the text of an element, or into an attribute value in quotes."
 
 _MODES = {
@@ -64,98 +44,160 @@ _TAG_STATES: dict[str, str] = {
 }
 
 
-def place_of(machine: Machine) -> Place | Refusal:
-    """Judge the place that a machine has come to."""
+_ACTIVE = active_pattern(ACTIVE_NAMES)
+_NOSCRIPT_END = re.compile(r"<(?:/(?:n(?:o(?:s(?:c(?:r(?:i(?:pt?)?)?)?)?)?)?)?)?\Z", re.IGNORECASE)
+_XML_TEXT = {"text": "xml-text", "attribute": "xml-attribute", "boolean-attribute": "flag-attribute"} | {
+    "whole-attribute": "flag-attribute",
+    "state-attribute": "flag-attribute",
+}
+
+
+def place_of(machine: Machine, active: re.Pattern[str] = _ACTIVE) -> Place | Refusal:
+    """Judge the place that a machine has come to; ``active`` are the names of attributes that libraries run."""
     state = machine.state
     if machine.doubt:
-        return _refused("here", machine.doubt, "Make the markup before it unambiguous.")
-    if "noscript" in machine.stack:
-        return _later("inside <noscript>", "Put it outside of the noscript.")
+        return refused("here", machine.doubt, "Make the markup before it unambiguous.")
+    if "noscript" in machine.stack and _NOSCRIPT_END.search(machine.noscript):
+        reason = "with scripting on, a value could make the end tag of noscript of it"
+        return refused("right after this inside <noscript>", reason, "Write &lt; for the < before it.")
     if state == "data":
         return _in_text(machine)
     if state in VALUE_STATES or state == "before attribute value":
-        return _in_attribute(machine)
+        return _in_attribute(machine, active)
     if state == "RCDATA":
-        return Place("value", "title-text", (f"element {machine.last_start}", "text"), "text")
+        return Place("value", "title-text", (f"element {machine.last_start}", "text"), ("rcdata",))
     if state == "attribute value (unquoted)" or machine.after_value:
         return Refusal("place-unquoted", {"name": machine.attribute})
     if state in _TAG_STATES:
-        return _refused(_TAG_STATES[state], _TAG_REASON, _TAG_REMEDY)
+        return refused(_TAG_STATES[state], _TAG_REASON, _TAG_REMEDY)
     return _in_raw_text(machine)
 
 
 def _in_text(machine: Machine) -> Place | Refusal:
     top = machine.stack[-1] if machine.stack else ""
+    if machine.xml:
+        return _in_xml_text(machine, top)
     if top in NO_TEXT:
         reason = "a browser moves text there out of the table, or drops it"
-        return _refused(f"directly in <{top}>", reason, "Put it into a cell: <td>{= … =}</td>.")
-    if top.startswith(("svg:", "math:")) and top not in INTEGRATION_POINTS | {"svg:text", "svg:tspan", "svg:textpath"}:
-        return _later(f"in <{top.partition(':')[2]}> of foreign content", "Use fixed text there, or <text> or <title>.")
-    if not machine.stack:
+        return refused(f"directly in <{top}>", reason, "Put it into a cell: <td>{= … =}</td>.", html=True)
+    name = top.partition(":")[2]
+    if top.startswith(("svg:", "math:")) and name in {"script", "style"}:
+        reason = "browsers read it as markup there, and what comes out as code"
+        return refused(f"in <{name}> of foreign content", reason, f"Put the <{name}> outside of <svg> and <math>.")
+    if not machine.stack or machine.stack == ("noscript",):
         for mode, place in _MODES.items():
             if mode in machine.modes:
                 reason = "depending on the value, a browser would drop it or start the body there"
-                return _refused(place, reason, "Put it into the body or into the title.")
+                return refused(place, reason, "Put it into the body or into the title.", html=True)
     if misnested(machine.inline):
         reason = "a formatting element before it was closed by another tag, and text would open it again"
-        return _refused("here", reason, "Close elements like <b> and <a> in the reverse order of their opening.")
-    return Place("value", "text", ("text",), "text")
+        return refused("here", reason, "Close elements like <b> and <a> in the reverse order of their opening.")
+    return Place("value", "text", ("text",), ("text",))
 
 
-def _in_attribute(machine: Machine) -> Place | Refusal:
+def _in_xml_text(machine: Machine, top: str) -> Place | Refusal:
+    if not top:
+        return refused("outside of the root element", "there is no text in XML", "Put it into an element.")
+    name = top.rpartition(":")[2]
+    if name in {"script", "style"}:
+        return refused(f"in <{name}> of XML", "browsers would run what comes out", _DATA_REMEDY)
+    return Place("value", "text", ("text",), ("xml-text",))
+
+
+def _in_attribute(machine: Machine, active: re.Pattern[str]) -> Place | Refusal:
     element, name = machine.tag, machine.attribute
     if machine.closing:
-        return _refused("in an attribute of a closing tag", "browsers drop it", "Put it into the opening tag.")
-    top = machine.stack[-1] if machine.stack else ""
-    inside = top.startswith(("svg:", "math:")) and top not in INTEGRATION_POINTS and element not in BREAKOUT
-    foreign = inside or element in {"svg", "math"}
-    means = meaning(element, name, foreign=foreign, others=machine.attributes)
-    if means.kind == "refused":
-        return _refused(means.place, means.reason, means.remedy)
-    if means.kind == "later":
-        return _later(means.place, means.remedy)
+        return refused("in an attribute of a closing tag", "browsers drop it", "Put it into the opening tag.")
     path: tuple[str, ...] = (f"attribute {name}",)
     whole = machine.state == "before attribute value"
-    if means.kind in {"url", "image-url"}:
+    means = meaning_of(machine)
+    if isinstance(means, Refusal):
+        return means
+    language = of_attribute(machine) if whole else machine.inner
+    if language is not None:
+        return _on_path(machine, language, path, whole=whole)
+    if means.kind.endswith("url"):
         if whole:
-            return Place("whole", "url", (*path, "URL"), f"{means.kind}-attribute")
-        return Place("url", "url", path, means.kind)
+            return Place("whole", _url_context(means), (*path, "URL"), (f"{means.kind}-attribute",))
+        return Place("url", _url_context(means), path, (means.kind,))
+    if runs_as_code(name, active):
+        where = f'in the attribute "{name}" of <{element}>'
+        reason = "libraries in the page may run attributes of such names as code"
+        return Refusal("place-active", {"place": where, "reason": reason, "remedy": _DATA_REMEDY})
     if whole:
         escaper = {"boolean": "boolean-attribute", "state": "state-attribute"}.get(means.kind, "whole-attribute")
-        return Place("whole", "whole-attribute", path, escaper)
-    return Place("value", "attribute", path, "attribute")
+        return Place("whole", "whole-attribute", path, (_for(machine, escaper),))
+    return Place("value", "attribute", path, (_for(machine, "attribute"),))
 
 
-def _in_raw_text(machine: Machine) -> Refusal:
-    state = machine.state
-    if state.startswith("script data"):
-        inside = " in a comment" if "escaped" in state else ""
-        return _later(f"inside <script>{inside}", _SCRIPT_REMEDY)
-    if state.startswith("RAWTEXT") and machine.last_start == "style":
-        return _later("inside <style>", "Choose between classes in the style sheet instead.")
+def _url_context(means: Meaning) -> str:
+    return "resource-url" if means.kind == "resource-url" else "url"
+
+
+def _for(machine: Machine, escaper: str) -> str:
+    return _XML_TEXT[escaper] if machine.xml else escaper
+
+
+def _on_path(machine: Machine, language: Language, path: tuple[str, ...], *, whole: bool) -> Place | Refusal:
+    """Judge a place in a language inside an attribute."""
+    place = language.outside(place_of(language.machine)) if isinstance(language, Document) else language.place()
+    if isinstance(place, Refusal):
+        return place
+    context = "html-attribute" if isinstance(language, Document) else place.context
+    if whole:
+        return Place("whole", context, (*path, *place.path), ("whole-attribute", *place.escapers))
+    return place._replace(path=(*path, *place.path), escapers=(*place.escapers, _for(machine, "attribute")))
+
+
+def _in_raw_text(machine: Machine) -> Place | Refusal:
+    state, element = machine.state, machine.last_start
+    if state.startswith("script data") or (state.startswith("RAWTEXT") and element == "style"):
+        return _in_content(machine)
     if state.startswith("RAWTEXT") or state == "PLAINTEXT":
         reason = "browsers read no character references there, so nothing can be escaped"
-        return _refused(f"inside <{machine.last_start}>", reason, _TEXT_REMEDY)
+        return refused(f"inside <{element}>", reason, _TEXT_REMEDY)
     if state.startswith("RCDATA"):
         reason = "right after < it could become an end tag"
-        return _refused(f"there in <{machine.last_start}>", reason, "Write &lt; for the < before it.")
-    if "comment" in state:
-        return _refused(
+        return refused(f"there in <{element}>", reason, "Write &lt; for the < before it.")
+    if "comment" in state or state == "processing instruction":
+        return refused(
             "in what browsers read as a comment", "it would not be seen", "Write <!-- … --> or take it away."
         )
-    return _later("in a CDATA section", _TEXT_REMEDY)
+    return refused("in a CDATA section", "no character can be escaped in it", "Take the CDATA section away.")
+
+
+def _in_content(machine: Machine) -> Place | Refusal:
+    """Judge a place in the text of a script or style element."""
+    element = machine.last_start
+    if machine.inner is None:
+        assert machine.no_language is not None  # noqa: S101  one or the other, since the start tag
+        return machine.no_language
+    if "escaped" in machine.state:
+        reason = "with what follows, browsers may read all up to the next script tag as a comment"
+        return refused(f"inside <{element}> after <!--", reason, "Take the <!-- away; no browser needs it any more.")
+    place = machine.inner.place()
+    if isinstance(place, Refusal):
+        return place
+    if machine.state not in {"script data", "RAWTEXT"} and not place.before:
+        remedy = "Write \\x3c for the < in a script, \\3c in a style."
+        return refused(f"right after < inside <{element}>", "it could become the end tag", remedy)
+    return place._replace(path=(f"element {element}", *place.path))
 
 
 def describe(machine: Machine) -> str:
     """Say in a few words where the machine has come to, for messages about branches and loops."""
     state = machine.state
+    inner = ""
+    if machine.inner is not None and not isinstance(machine.inner, Document):
+        place = machine.inner.place()
+        inner = f" ({place.path[-1]})" if isinstance(place, Place) else ""
     if state == "data":
         top = machine.stack[-1].rpartition(":")[2] if machine.stack else ""
         return f"in the text of <{top}>" if top else "in text"
     if state in VALUE_STATES:
-        return f'in the attribute "{machine.attribute}" of <{machine.tag}>'
+        return f'in the attribute "{machine.attribute}" of <{machine.tag}>{inner}'
     if machine.tag and (state in _TAG_STATES or "attribute" in state):
         return f"inside the tag <{'/' if machine.closing else ''}{machine.tag}>"
     if state.startswith(("RCDATA", "RAWTEXT", "script data", "PLAINTEXT")):
-        return f"inside <{machine.last_start}>"
+        return f"inside <{machine.last_start}>{inner}"
     return "inside a comment" if "comment" in state else "inside a tag"

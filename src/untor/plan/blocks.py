@@ -95,7 +95,8 @@ class BlockWalker(ABC, Generic[State]):
         """Return the record of a value's place."""
         line, column = self.source.position(node.start)
         expression = self.source.text[node.expression.start : node.expression.end]
-        return Placement(self.source.name, line, column, expression, context, path, escapers)
+        reason = self.names.trusted(node.expression)
+        return Placement(self.source.name, line, column, expression, context, path, escapers, reason)
 
     def step(self, node: tree.Node) -> None:
         """Walk a step."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import inspect
 
+from untor.filters import KNOWN_TO_PLACES
 from untor.language import tree
 from untor.problems import Problem, suggestion
 
@@ -72,6 +73,22 @@ class Names:
                 self._filter(node)
             todo.extend(tree.children(node))
 
+    def is_built_in(self, expression: tree.Expression, name: str) -> bool:
+        """Tell whether the last thing done in an expression is a built-in filter."""
+        return (
+            isinstance(expression, tree.Filter)
+            and expression.name == name
+            and self.filters.get(name) is KNOWN_TO_PLACES[name]
+        )
+
+    def trusted(self, expression: tree.Expression) -> str | None:
+        """Return the reason why an expression is trusted HTML; ``None`` where it is not."""
+        if isinstance(expression, tree.Filter) and self.is_built_in(expression, "trusted"):
+            reason = expression.arguments[0] if expression.arguments else expression.named.get("reason")
+            if isinstance(reason, tree.Constant) and isinstance(reason.value, str):
+                return reason.value
+        return None
+
     def _position(self, node: tree.Attribute, owner: tree.Name, uses: set[str]) -> None:
         if node.name not in POSITION:
             hint = suggestion(node.name, POSITION) or None
@@ -106,6 +123,8 @@ class Names:
             shape = f"value | {node.name}" + _arguments(signature)
             words = {"word": node.name, "trouble": str(error), "shape": shape}
             raise Refused(Problem("filter-arguments", self.source, node.name_start, end, **words)) from None
+        if self.is_built_in(node, "trusted") and not (self.trusted(node) or "").strip():
+            raise Refused(Problem("trusted-reason", self.source, node.name_start, node.end))
 
 
 def _arguments(signature: inspect.Signature) -> str:

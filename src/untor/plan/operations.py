@@ -45,10 +45,10 @@ class Constant(Operation):
 
 @dataclass(slots=True)
 class Emit(Operation):
-    """Print a value through an escaping function, called with ``before``, the value and ``after``."""
+    """Print a value through escaping functions; the first is called with ``before``, the value and ``after``."""
 
     expression: tree.Expression
-    escaper: str
+    escapers: tuple[str, ...]
     placement: Placement
     before: tuple[str, ...] = ()
     after: tuple[str, ...] = ()

@@ -5,11 +5,14 @@ from __future__ import annotations
 import re
 
 from untor.language import tree
+from untor.places.content import of_attribute
 from untor.places.html_machine import VALUE_STATES, Machine
-from untor.places.tree_builder import Unreadable
-from untor.places.verdict import Place, Refusal, describe, place_of
+from untor.places.place import Place, Refusal, Unreadable
+from untor.places.references import attribute_text
+from untor.places.verdict import describe, place_of
 from untor.plan.blocks import BlockWalker
 from untor.plan.operations import Constant, Emit, Function
+from untor.plan.ahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead
 from untor.plan.texts import settled, source_offset, text_run
 from untor.plan.urls import UrlWalker
 
@@ -18,12 +21,14 @@ if TYPE_CHECKING:
     from untor.plan.pieces import Frame, Library
 
 
+_LONGEST_REFERENCE = 40
+
+
 class PageWalker(BlockWalker[Machine]):
     """Walks markup; the text that is printed as it is collects in ``held`` until a value or step comes."""
 
-    def __init__(self, library: Library, frame: Frame, schemes: frozenset[str]) -> None:
-        super().__init__(library, frame, Machine())
-        self.schemes = schemes
+    def __init__(self, library: Library, frame: Frame, machine: Machine) -> None:
+        super().__init__(library, frame, machine)
         self.held: list[str] = []
         self.final = frame.reading.body[-1] if frame.reading.body and not frame.reading.layout else None
 
@@ -56,8 +61,7 @@ class PageWalker(BlockWalker[Machine]):
 
     def key(self, state: Machine) -> object:
         """Return all that decides about values to come."""
-        sets = (state.modes, state.attributes, state.valued)
-        return state.key(), *sets, state.after_value, state.printed, state.inline, state.in_p
+        return state.full_key()
 
     def describe(self, state: Machine) -> str:
         """Say in words where a machine is."""
@@ -77,8 +81,11 @@ class PageWalker(BlockWalker[Machine]):
     def _in_url(self) -> bool:
         if self.state.state not in VALUE_STATES or self.state.doubt:
             return False
-        place = place_of(self.state)
+        place = self._place()
         return isinstance(place, Place) and place.kind == "url"
+
+    def _place(self) -> Place | Refusal:
+        return place_of(self.state, self.library.permitted.active)
 
     def walk(self, nodes: list[tree.Node]) -> None:
         """Walk nodes: text through the machine, values to their places."""
@@ -89,18 +96,33 @@ class PageWalker(BlockWalker[Machine]):
                 run = text_run(nodes, index)
                 index += len(run)
                 self._text(run, 0)
-            elif self._in_url():
+                continue
+            if self.state.tag in DECIDED_LATE and self.state.state in ATTRIBUTE_VALUE_STATES:
+                self._look_ahead(nodes, index)
+            if self._in_url():
                 index = self._url(nodes, index)
             elif isinstance(node, tree.Print):
-                self._value(node)
+                self._value(node, nodes[index + 1] if index + 1 < len(nodes) else None)
                 index += 1
             else:
                 self.step(node)
                 index += 1
 
+    def _look_ahead(self, nodes: list[tree.Node], index: int) -> None:
+        """Find out what the attribute means when attributes after it decide on that."""
+        machine = self.state
+        machine.ahead = attributes_ahead(machine, nodes, index)
+        if machine.state in VALUE_STATES and machine.attribute not in machine.valued:
+            language = of_attribute(machine)
+            machine.inner = language and language.read(attribute_text(machine.value))
+
     def _text(self, run: list[tree.Text], start: int) -> None:
         text = "".join(node.text for node in run)
         machine = self.state
+        if machine.inner is not None:
+            begin = text[start : start + _LONGEST_REFERENCE]
+            gap = machine.inner.gap(attribute_text(begin) if machine.state in VALUE_STATES else begin)
+            text = text[:start] + gap + text[start:]
         try:
             machine.read(text, start)
         except Unreadable as found:
@@ -117,18 +139,39 @@ class PageWalker(BlockWalker[Machine]):
             machine.fresh = False
         self.held.append(text)
 
-    def _value(self, node: tree.Print) -> None:
-        place = place_of(self.state)
+    def _value(self, node: tree.Print, following: tree.Node | None) -> None:
+        place = self._place()
+        if isinstance(place, Refusal):
+            place = self._excepted(place, node, following)
+        trusted = self.names.trusted(node.expression)
         if isinstance(place, Refusal):
             raise self.refused(place.code, node.start, node.end, **place.words)
         self.names.use(node.expression)
-        placement = self.placement(node, place.context, place.path, (place.escaper,))
+        placement = self.placement(node, place.context, place.path, place.escapers)
         before: tuple[str, ...] = ()
         if place.kind == "whole":
             before = (self._take_name(node),)
+        self.held.append(place.before)
         self.flush()
-        self.operations.append(Emit(node.expression, place.escaper, placement, before))
-        self.state.took_value()
+        self.operations.append(Emit(node.expression, place.escapers, placement, before))
+        if not (trusted and self.state.state == "data"):
+            # Trusted HTML is its author's word: as far as the markup around it goes, it is not there.
+            self.state.took_value()
+
+    def _excepted(self, place: Refusal, node: tree.Print, following: tree.Node | None) -> Place | Refusal:
+        """Let trusted HTML stand where text cannot, and JSON where libraries run what is in an attribute."""
+        if place.html and self.names.trusted(node.expression):
+            return Place("value", "text", ("text",), ("text",))
+        if place.code != "place-active" or not self.names.is_built_in(node.expression, "json"):
+            return place
+        machine = self.state
+        path = (f"attribute {machine.attribute}", "JSON")
+        if machine.state == "before attribute value":
+            return Place("whole", "json-value", path, ("whole-attribute", "json-value"))
+        quote = '"' if "double" in machine.state else "'"
+        if machine.value or not isinstance(following, tree.Text) or not following.text.startswith(quote):
+            return place
+        return Place("value", "json-value", path, ("json-value", "attribute"))
 
     def _take_name(self, node: tree.Print) -> str:
         """Take the name and equals sign of a whole attribute back from the text before it."""
@@ -152,14 +195,14 @@ class PageWalker(BlockWalker[Machine]):
 
     def _url(self, nodes: list[tree.Node], index: int) -> int:
         """Hand the rest of a URL attribute's value to its own walker; return the index after it."""
-        place = place_of(self.state)
+        place = self._place()
         assert isinstance(place, Place)  # noqa: S101  _in_url has looked
         prefix = self.state.value
         text = "".join(self.held)
         if not text.endswith(prefix):
             raise AssertionError("the value of a URL attribute began in another block")
         self.held = [text[: len(text) - len(prefix)]]
-        walker = UrlWalker(self.library, self.frame, self.state, place, self.schemes)
+        walker = UrlWalker(self.library, self.frame, self.state, place)
         index, run, offset = walker.value(prefix, nodes, index)
         self.flush()
         self.operations += walker.result()

@@ -12,6 +12,7 @@ from untor.problems import Problem, suggestion
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    import re
     from collections.abc import Callable, Mapping
 
     from untor.language.reader import Reading
@@ -70,12 +71,21 @@ class Frame:
         return not self.part
 
 
+@dataclass(frozen=True, slots=True)
+class Permitted:
+    """What an engine permits: schemes of URLs, and names of attributes that only JSON may be in."""
+
+    schemes: frozenset[str]
+    active: re.Pattern[str]
+
+
 @dataclass(slots=True)
 class Library:
     """What all walkers of one page share: the templates it is made of and the functions made so far."""
 
     load: Callable[[str], Reading]
     filters: Mapping[str, Callable[..., object]]
+    permitted: Permitted
     functions: list[Function] = field(default_factory=list)
     ready: dict[object, tuple[Function, object, Reading]] = field(default_factory=dict)
     """Functions by all that decides how they are read, with the state they end in; the reading is kept alive."""

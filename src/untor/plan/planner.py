@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from untor.language import tree
 from untor.language.reader import read
+from untor.places.html_machine import Machine
 from untor.plan.blocks import BlockWalker
 from untor.plan.names import Names, Refused
 from untor.plan.operations import Constant, Emit, Function, Plan
 from untor.plan.pages import PageWalker
-from untor.plan.pieces import Frame, Library, parameters_of
+from untor.plan.pieces import Frame, Library, Permitted, parameters_of
 from untor.plan.surroundings import PageSurroundings
 from untor.problems import Problem
 
@@ -21,6 +22,7 @@ if TYPE_CHECKING:
 
 PLAIN_TEXT = frozenset({".txt"})
 HTML = frozenset({".html", ".htm", ""})
+XML = frozenset({".xml", ".svg"})
 
 
 class PlainWalker(BlockWalker[None]):
@@ -52,14 +54,15 @@ class PlainWalker(BlockWalker[None]):
             elif isinstance(node, tree.Print):
                 self.names.use(node.expression)
                 placement = self.placement(node, "plain-text", ("plain text",), ())
-                self.operations.append(Emit(node.expression, "plain", placement))
+                self.operations.append(Emit(node.expression, ("plain",), placement))
             else:
                 self.step(node)
 
 
 def reading_of(source: Source) -> Reading:
     """Read a template in the way of its kind of output."""
-    return read(source, None if ending_of(source) in PLAIN_TEXT else PageSurroundings())
+    ending = ending_of(source)
+    return read(source, None if ending in PLAIN_TEXT else PageSurroundings(xml=ending in XML))
 
 
 def ending_of(source: Source) -> str:
@@ -71,7 +74,7 @@ def plan(
     reading: Reading,
     load: Callable[[str], Reading],
     filters: Mapping[str, Callable[..., object]],
-    schemes: frozenset[str],
+    permitted: Permitted,
     part: str = "",
 ) -> Plan:
     """Plan a template, or a part of it; ``load`` reads the others that it uses.
@@ -83,10 +86,10 @@ def plan(
     result = Plan(source, main, problems=reading.problems, parts=tuple(reading.parts))
     if reading.problems:
         return result
-    library = Library(load, filters)
+    library = Library(load, filters, permitted)
     frame = Frame(reading, part, Names(source, filters, library.inputs), main)
     try:
-        walker = _walker(library, frame, schemes)
+        walker = _walker(library, frame)
         main.parameters = parameters_of(reading, part) or []
         library.inputs.update(parameter.name for parameter in main.parameters)
         walker.page()
@@ -103,13 +106,13 @@ def plan(
     return result
 
 
-def _walker(library: Library, frame: Frame, schemes: frozenset[str]) -> PlainWalker | PageWalker:
+def _walker(library: Library, frame: Frame) -> PlainWalker | PageWalker:
     ending = ending_of(frame.source)
     if ending in PLAIN_TEXT:
         return PlainWalker(library, frame, None)
-    if ending not in HTML:
+    if ending not in HTML | XML:
         _refuse_marks(frame.source, frame.reading.body, ending)
-    return PageWalker(library, frame, schemes)
+    return PageWalker(library, frame, Machine(xml=ending in XML))
 
 
 def _refuse_marks(source: Source, nodes: list[tree.Node], ending: str) -> None:
@@ -118,6 +121,7 @@ def _refuse_marks(source: Source, nodes: list[tree.Node], ending: str) -> None:
         if not isinstance(node, tree.Text):
             words = {
                 "place": f"in a {ending} file",
-                "remedy": "Use an .html or .txt file, or a package for that format.",
+                "reason": "Untor knows no escaping for that format",
+                "remedy": "Use an .html, .xml, .svg or .txt file, or a package for that format.",
             }
-            raise Refused(Problem("place-later", source, node.start, node.end, **words))
+            raise Refused(Problem("place-refused", source, node.start, node.end, **words))

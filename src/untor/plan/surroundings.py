@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from untor.places.html_machine import Machine
-from untor.places.tree_builder import Unreadable
+from untor.places.place import Unreadable
 
 
 class PageSurroundings:
     """Follows an HTML template roughly, branch by branch; the plan will look again with care."""
 
-    def __init__(self) -> None:
-        self.machine = Machine()
+    def __init__(self, *, xml: bool = False) -> None:
+        self.machine = Machine(xml=xml, rough=True)
         self.before: list[Machine] = []
 
     def text(self, text: str) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from untor.escape.url import COMPONENT, OPAQUE, URL
+from untor.escape.url import COMPONENT, HOST, OPAQUE, PATH, URL
 from untor.language import tree
 from untor.places.references import attribute_text
 from untor.places.url_states import UrlState
@@ -40,8 +40,10 @@ _CONTEXTS: dict[str, tuple[str, str, int]] = {
     "query": ("url-query", "URL query", COMPONENT),
     "fragment": ("url-fragment", "URL fragment", COMPONENT),
     "opaque path": ("url-path", "URL path", OPAQUE),
+    "authority": ("url-host", "URL host", HOST),
+    "special authority ignore slashes": ("url-host", "URL host", HOST),
 }
-_ESCAPERS = {COMPONENT: "percent", OPAQUE: "percent-opaque"}
+_ESCAPERS = {COMPONENT: "percent", OPAQUE: "percent-opaque", PATH: "percent-path", HOST: "host"}
 _DECIDED = frozenset({"query", "fragment", "opaque path"})
 _SEPARATOR = re.compile(r"[/\\?#]")
 _ONLY_DOTS = re.compile(r"(?:\.|%2e)*", re.IGNORECASE)
@@ -52,11 +54,11 @@ class UrlWalker(BlockWalker[UrlState]):
 
     private = True
 
-    def __init__(self, library: Library, frame: Frame, machine: Machine, place: Place, schemes: frozenset[str]) -> None:
+    def __init__(self, library: Library, frame: Frame, machine: Machine, place: Place) -> None:
         super().__init__(library, frame, UrlState())
         self.machine = machine
         self.place = place
-        self.schemes = schemes
+        self.escaper = place.escapers[0]
         self.first_state = ""
         self.in_step = False
         self.ended: tuple[list[tree.Text], int] | None = None
@@ -134,7 +136,7 @@ class UrlWalker(BlockWalker[UrlState]):
     def _fixed(self, raw: str) -> None:
         if raw:
             plain = attribute_text(raw)
-            self.state = self.state.read(plain, self.schemes)
+            self.state = self.state.read(plain, self.library.permitted.schemes)
             self.operations.append(UrlFixed(raw, plain))
 
     def _print(self, node: tree.Print) -> None:
@@ -143,9 +145,14 @@ class UrlWalker(BlockWalker[UrlState]):
             raise self._refusal(node)
         self.names.use(node.expression)
         context, words, kind = _CONTEXTS[state]
-        escapers = (self.place.escaper,) if kind == URL else (_ESCAPERS[kind],)
+        context = self.place.context if kind == URL else context
+        expression = node.expression
+        if kind == COMPONENT and context == "url-path" and self.names.is_built_in(expression, "path"):
+            assert isinstance(expression, tree.Filter)  # noqa: S101  is_built_in has looked
+            kind, expression = PATH, expression.value
+        escapers = (self.escaper,) if kind == URL else (_ESCAPERS[kind],)
         placement = self.placement(node, context, (*self.place.path, words), escapers)
-        self.operations.append(UrlValue(kind, node.expression, placement))
+        self.operations.append(UrlValue(kind, expression, placement))
         self.state = self.state.took_value()
         self.machine.took_value()
 
@@ -166,8 +173,12 @@ class UrlWalker(BlockWalker[UrlState]):
                 "remedy": "Write the whole URL in each branch.",
             }
             return self.refused("place-refused", node.start, node.end, **words)
-        words = {"place": f"as the host of a URL, {attribute},", "remedy": "Write the host out, or pass the whole URL."}
-        return self.refused("place-later", node.start, node.end, **words)
+        words = {
+            "place": f"here in the URL {attribute}",
+            "reason": "without two slashes before it, it is a host on some pages and a path on others",
+            "remedy": "Write both slashes, https://, or pass the whole URL.",
+        }
+        return self.refused("place-refused", node.start, node.end, **words)
 
     # --- how the whole is made safe --------------------------------------------------------------------------------
 
@@ -179,7 +190,9 @@ class UrlWalker(BlockWalker[UrlState]):
         if self.first_state in _DECIDED:
             return in_place(pieces)
         if static and len(pieces) == len(values) == 1:
-            return [Emit(values[0].expression, self.place.escaper, values[0].placement)]
+            return [Emit(values[0].expression, (self.escaper,), values[0].placement)]
+        if any(piece.kind in {PATH, HOST} for piece in values):
+            return [UrlJoin(f"{self.escaper}-pieces", pieces)]
         risky = _risky_segments(pieces) if static else -1
         if static and self.first_state == "path" and not risky:
             return in_place(pieces)
@@ -187,8 +200,8 @@ class UrlWalker(BlockWalker[UrlState]):
             at = pieces.index(values[0])
             before = "".join(piece.raw for piece in pieces[:at] if isinstance(piece, UrlFixed))
             after = "".join(piece.raw for piece in pieces[at:] if isinstance(piece, UrlFixed))
-            return [Emit(values[0].expression, "segment-url", values[0].placement, (before,), (after,))]
-        return [UrlJoin(f"{self.place.escaper}-pieces", pieces)]
+            return [Emit(values[0].expression, ("segment-url",), values[0].placement, (before,), (after,))]
+        return [UrlJoin(f"{self.escaper}-pieces", pieces)]
 
     def _one_segment(self, pieces: list[Operation]) -> bool:
         """Tell whether the one value is a whole path segment after which no host can begin."""
@@ -209,7 +222,7 @@ def _in_place(piece: Operation) -> Operation:
         case UrlFixed():
             return Constant(piece.raw)
         case UrlValue():
-            return Emit(piece.expression, _ESCAPERS[piece.kind], piece.placement)
+            return Emit(piece.expression, (_ESCAPERS[piece.kind],), piece.placement)
         case Choice():
             return Choice([(branch, in_place(body)) for branch, body in piece.branches])
         case Loop():

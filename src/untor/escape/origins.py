@@ -1,0 +1,84 @@
+"""URLs that code is loaded from: their origin must be the template's own, listed, or vouched for (URL §4.7)."""
+
+from __future__ import annotations
+
+import re
+
+from untor.escape.markup import attribute
+from untor.escape.script import json_value
+from untor.escape.scripted import scripted
+from untor.escape.trusted import TrustedScriptURL
+from untor.escape.url import FOREIGN_ORIGIN, blocked, pieces_escaper
+from untor.escape.url_lists import encoded
+from untor.escape.values import FORBIDDEN, MISSING, printed
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+_ORIGIN = re.compile(r"(https?)://([a-z0-9.-]+|\[[0-9a-f:]+\])(?::([0-9]+))?(?=[/?#]|\Z)", re.IGNORECASE)
+_DEFAULT_PORTS = {"http": "80", "https": "443"}
+
+
+def origin_of(url: str) -> str | None:
+    """Return the origin of a plain absolute URL of http or https; ``None`` for any other."""
+    found = _ORIGIN.match(url)
+    if found is None:
+        return None
+    scheme, host, port = found[1].lower(), found[2].lower(), found[3]
+    return f"{scheme}://{host}" if port in {None, _DEFAULT_PORTS[scheme]} else f"{scheme}://{host}:{port}"
+
+
+def resource_url_escaper(origins: frozenset[str]) -> Callable[[object], str]:
+    """Make the function that returns a whole URL, not yet escaped for its attribute, or what stands in its place."""
+
+    def resource_url(value: object) -> str:
+        string = FORBIDDEN.sub("\ufffd", printed(value))
+        if type(value) is TrustedScriptURL or not string or origin_of(string) in origins:
+            return string
+        return blocked(string, FOREIGN_ORIGIN)
+
+    return resource_url
+
+
+def resource_escapers(schemes: frozenset[str], origins: frozenset[str]) -> dict[str, Callable[..., str]]:
+    """Make the functions for attributes that are such a URL."""
+    checked = resource_url_escaper(origins)
+
+    def resource_url(value: object) -> str:
+        return attribute(checked(value))
+
+    def resource_url_attribute(name: str, value: object) -> str:
+        if value is None or value is False or value is MISSING:
+            return ""
+        return f" {name}" if value is True else f' {name}="{attribute(checked(value))}"'
+
+    def encoded_resource_url(value: object) -> str:
+        return encoded(checked(value))
+
+    def import_map(value: object) -> str:
+        return json_value(_checked_leaves(value, checked))
+
+    return {
+        "resource-url": resource_url,
+        "resource-url-attribute": resource_url_attribute,
+        "resource-url-pieces": pieces_escaper(schemes, from_values=lambda url: origin_of(url) in origins),
+        "encoded-resource-url": encoded_resource_url,
+        "import-map": import_map,
+    }
+
+
+def _checked_leaves(value: object, checked: Callable[[object], str]) -> object:
+    """Return a copy in which every text that is a value is a URL that code may be loaded from."""
+    if isinstance(value, str | TrustedScriptURL):
+        return checked(value)
+    if value is None or value is MISSING or isinstance(value, bool | int | float):
+        return value
+    plain = scripted(value)
+    if isinstance(plain, dict):
+        return {key: _checked_leaves(item, checked) for key, item in plain.items()}
+    return (
+        [_checked_leaves(item, checked) for item in plain]
+        if isinstance(plain, list)
+        else _checked_leaves(plain, checked)
+    )

@@ -1,0 +1,124 @@
+"""Python's values as what scripts have: text, numbers, lists and objects."""
+
+from __future__ import annotations
+
+from untor.escape.trusted import KINDS
+from untor.escape.values import NotPrintable, printed
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping
+
+_TRUSTED = tuple(KINDS.values())
+
+
+class Number(str):
+    """The digits of a number of another type than ``int`` and ``float``."""
+
+    __slots__ = ()
+
+
+def scripted(value: object) -> object:
+    """Return a value as ``None``, ``bool``, ``int``, ``float``, ``str``, ``Number``, ``list`` or ``dict`` (one level).
+
+    Data classes, named tuples and rows become objects by their fields, sets lists in sorted order, dates ISO 8601
+    text, enumerations their values. Raises ``NotPrintable`` for what scripts have nothing like.
+    """
+    kind = type(value)
+    for base, convert in _BY_TYPE:
+        if isinstance(value, base):
+            return convert(value)
+    if hasattr(kind, "__dataclass_fields__"):
+        return {name: getattr(value, name) for name in kind.__dataclass_fields__}
+    by_name = _BY_NAME.get(_full_name(kind)) or next(
+        (found for base in kind.__mro__ if (found := _BY_NAME.get(_full_name(base)))), None
+    )
+    if by_name is not None:
+        return by_name(value)
+    if hasattr(kind, "keys") and hasattr(kind, "__getitem__"):
+        return _object(value)
+    for method, convert in (("__index__", int), ("__iter__", list), ("__float__", float)):
+        if hasattr(kind, method) and not hasattr(kind, "__await__"):
+            return convert(value)
+    raise NotPrintable(
+        f"A value of the type {kind.__name__} in a script",
+        "Pass on what the script needs as text, numbers, lists or a dict, or as a data class.",
+    )
+
+
+def _full_name(kind: type) -> str:
+    return f"{kind.__module__}.{kind.__qualname__}"
+
+
+def _refused(value: object) -> object:
+    printed(value)  # says what is the matter with bytes
+    raise AssertionError(type(value))
+
+
+def _tuple(value: tuple[object, ...]) -> object:
+    fields = getattr(type(value), "_fields", None)
+    return dict(zip(fields, value, strict=True)) if fields else list(value)
+
+
+def _set(value: set[object]) -> list[object]:
+    try:
+        return sorted(value)  # type: ignore[type-var]
+    except TypeError:
+        return sorted(value, key=lambda item: (type(item).__name__, repr(item)))
+
+
+def _object(value: Mapping[object, object]) -> dict[str, object]:
+    result: dict[str, object] = {}
+    for key in value.keys():  # noqa: SIM118  rows of databases have keys, but go through their values
+        result[_key(key)] = value[key]
+    return result
+
+
+def _key(key: object) -> str:
+    """Return a key as the text that JavaScript makes of it."""
+    if isinstance(key, str):
+        return str.__str__(key)
+    if key is None:
+        return "null"
+    if isinstance(key, bool):
+        return "true" if key else "false"
+    if isinstance(key, int | float):
+        return repr(key)
+    plain = scripted(key)
+    if isinstance(plain, list | dict):
+        raise NotPrintable(f"A key of the type {type(key).__name__} in a script", "Use text or numbers for keys.")
+    return _key(plain)
+
+
+def _decimal(value: object) -> object:
+    digits = str(value)
+    if "NaN" in digits:
+        return Number("NaN")
+    return Number(digits)
+
+
+_BY_TYPE: tuple[tuple[type | tuple[type, ...], Callable[..., object]], ...] = (
+    (str, str.__str__),
+    (bool, bool),
+    (int, int),
+    (float, float),
+    (_TRUSTED, str),
+    ((bytes, bytearray, memoryview), _refused),
+    (tuple, _tuple),
+    (list, list),
+    ((set, frozenset), _set),
+    (dict, _object),
+)
+
+# Types of modules that are not loaded unless a value of theirs is there.
+_BY_NAME: dict[str, Callable[..., object]] = {
+    "enum.Enum": lambda value: value.value,
+    "datetime.date": lambda value: value.isoformat(),
+    "datetime.time": lambda value: value.isoformat(),
+    "datetime.timedelta": lambda value: value.total_seconds(),
+    "decimal.Decimal": _decimal,
+    "fractions.Fraction": float,
+    "uuid.UUID": str,
+    "pathlib.PurePath": str,
+    "untor.escape.script.JsonText": lambda value: value.value,
+}

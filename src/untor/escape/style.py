@@ -1,0 +1,106 @@
+"""Escaping for CSS (CSS Syntax Level 3 §4.3; CSSOM §2.1 "serialize an identifier", "serialize a string").
+
+What these functions return is ASCII without ``< > &`` and quotes, so that it can never end a style element or an
+attribute, and is read the same in every ASCII-compatible encoding.
+"""
+
+from __future__ import annotations
+
+import re
+
+from untor.escape.trusted import TrustedCSS
+from untor.escape.url import log_blocked
+from untor.escape.values import MISSING, NotPrintable, printed
+
+BLOCKED = "untor-blocked()"
+"""What stands in the page in place of a value that was blocked: a function that no property knows, so that a browser
+drops the declaration (CSS Syntax §5.4.4)."""
+
+_NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]+)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
+_NAME = re.compile(r"-?(?:[A-Za-z_]|-[A-Za-z0-9_-])[A-Za-z0-9_-]*")
+_PIECE = re.compile(r"[A-Za-z0-9_-]*(?:\.[0-9]+)?")
+_COLOUR = re.compile(r"#(?:[0-9A-Fa-f]{3,4}|[0-9A-Fa-f]{6}|[0-9A-Fa-f]{8})")
+_DIMENSION = re.compile(_NUMBER.pattern + r"(?:%|[A-Za-z]{1,8})?")
+# CSS Color 4 §4, CSS Values 4 §10: functions whose arguments are numbers and names only.
+_FUNCTION = re.compile(
+    r"(?:rgba?|hsla?|hwb|lab|lch|oklab|oklch|color|calc|min|max|clamp|var|translate[XYZ]?|translate3d|scale[XYZ]?"
+    r"|rotate[XYZ]?|skew[XY]?|cubic-bezier|steps|blur|brightness|contrast|grayscale|opacity|saturate)"
+    r"\([A-Za-z0-9_.,% +-]*(?: ?/ ?[A-Za-z0-9_.% +-]+)?\)",
+    re.IGNORECASE,
+)
+_SAFE = (_NUMBER, _DIMENSION, _NAME, _COLOUR, _FUNCTION)
+_TO_ESCAPE_IN_STRING = re.compile(r"[^ !#%(-;=?-\[\]-_a-z{-~]")
+_TO_ESCAPE_IN_NAME = re.compile("[^A-Za-z0-9_-]")
+
+
+def _escape(match: re.Match[str]) -> str:
+    code = ord(match[0])
+    # "zero, or is for a surrogate, or is greater than the maximum allowed code point" reads as U+FFFD anyway.
+    return f"\\{0xFFFD if code == 0 or 0xD800 <= code < 0xE000 else code:x} "  # noqa: PLR2004
+
+
+def style_string(value: object) -> str:
+    """Escape for the inside of a string in quotes of either kind."""
+    return _TO_ESCAPE_IN_STRING.sub(_escape, printed(value))
+
+
+def style_name(value: object) -> str:
+    """Escape as a whole name: of a class, an id, an element; an empty one becomes a name that matches nothing."""
+    string = printed(value)
+    if _NAME.fullmatch(string):
+        return string
+    if not string or string == "-":
+        return _blocked(string, "untor-blocked")
+    first = string[0]
+    if first.isascii() and (first.isdigit() or (first == "-" and string[1] in "-0123456789")):
+        start = f"\\{ord(first):x} " if first != "-" else "\\2d "
+        return start + _TO_ESCAPE_IN_NAME.sub(_escape, string[1:])
+    return _TO_ESCAPE_IN_NAME.sub(_escape, string)
+
+
+def style_name_part(value: object) -> str:
+    """Escape as the part of a name that begins in fixed text."""
+    return _TO_ESCAPE_IN_NAME.sub(_escape, printed(value))
+
+
+def style_value(value: object) -> str:
+    """Print one harmless value: a number, dimension, percentage, colour, name or safe function; block all else."""
+    if type(value) is TrustedCSS:
+        return value.value
+    string = _number(value) or printed(value).strip(" \t\n\r\f")
+    if not string or any(safe.fullmatch(string) for safe in _SAFE):
+        return string
+    return _blocked(string, BLOCKED)
+
+
+def style_value_part(value: object) -> str:
+    """Print a number or name that is joined with fixed text, as in ``{= width =}px``."""
+    string = _number(value) or printed(value).strip(" \t\n\r\f")
+    if not string or _NUMBER.fullmatch(string) or _PIECE.fullmatch(string):
+        return string
+    return _blocked(string, "untor-blocked")
+
+
+def style_rules(value: object) -> str:
+    """Print trusted CSS as declarations or rules. Raises ``NotPrintable`` for plain text, which cannot be judged."""
+    if type(value) is TrustedCSS:
+        # CSS is trusted as CSS: it still must not end its element.
+        return value.value.replace("</", "<\\/")
+    if value is None or value is MISSING:
+        return ""
+    raise NotPrintable(
+        "A value as a whole rule or declaration of a style",
+        "Write the property out and print its value, or pass CSS that you vouch for as a TrustedCSS.",
+    )
+
+
+def _number(value: object) -> str:
+    """Return the digits of a number as CSS writes them; empty for what is none."""
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        return ""
+    return repr(int(value)) if isinstance(value, int) else repr(float(value))
+
+
+def _blocked(string: str, instead: str) -> str:
+    log_blocked(f"the style value {string!r}", "it is not one number, colour, name or safe function")
+    return instead

@@ -1,0 +1,392 @@
+"""CSS as far as it decides what a value printed in it would be (CSS Syntax Level 3 §4 and §5, CSS Nesting)."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+from untor.places.language import Language, run
+from untor.places.place import Place, Refusal, refused, unreadable
+from untor.places.url_lists import LocalUrl
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+_SPACE = re.compile("[ \t\n\r\f]+")
+# §4.2: ident code points, escapes among them; numbers are read with them, since both are joined to what follows.
+_NAME = re.compile(r"(?:[A-Za-z0-9_\-\x80-\U0010ffff]|\\[^\n\r\f])+")
+_ESCAPE = re.compile(r"\\(?:[0-9A-Fa-f]{1,6})?\Z")
+_STRINGS = {
+    '"': re.compile(r'(?:[^"\\\n\r\f]|\\(?:\r\n|[\s\S]))+'),
+    "'": re.compile(r"(?:[^'\\\n\r\f]|\\(?:\r\n|[\s\S]))+"),
+}
+_URL = re.compile(r"(?:[^)\"'(\\ \t\n\r\f]|\\[^\n\r\f])+")
+_HEX_ESCAPE = re.compile(r"\\(?:([0-9A-Fa-f]{1,6})[ \t\n\f]?|\r?\n|([\s\S]))")
+
+_URL_FUNCTIONS = frozenset({"url", "src", "image", "image-set", "-webkit-image-set"})
+"""Functions whose strings are URLs (CSS Values 4 §4.5, CSS Images 4 §2)."""
+
+_LOADING = frozenset({"import", "namespace", "charset"})
+_RULES_INSIDE = frozenset({"media", "supports", "layer", "container", "scope", "starting-style", "document"})
+_CODE = frozenset({"behavior", "-moz-binding"})
+_JOINED = frozenset("#.+-")
+_NAME_TAIL = re.compile(r"[A-Za-z0-9_-]*")
+
+
+class Style(Language):
+    """The state of a style sheet or of the declarations in an attribute.
+
+    ``state`` is ``normal``, the quote of a string, ``url``, ``after url``, ``comment`` or ``lost``. ``phase`` is
+    ``start`` (of a rule or declaration), ``name`` (of what may be a property), ``value`` or ``prelude``. ``stack``
+    holds open blocks (``{`` of declarations, ``{rules`` of rules) and brackets (``(name``, ``[``). ``tail`` is a token
+    or an escape that is not finished, ``glued`` tells that a value is part of the last token.
+    """
+
+    __slots__ = ("at", "glued", "last", "phase", "property", "stack", "state", "tail", "url", "valued")
+
+    def __init__(self, *, declarations: bool = False) -> None:
+        self.state = "normal"
+        self.phase = "start"
+        self.stack: tuple[str, ...] = ("{",) if declarations else ()
+        self.property = ""
+        self.at = ""
+        self.tail = ""
+        self.last = ""
+        self.glued = False
+        self.valued = False
+        self.url = LocalUrl("image-url")
+
+    def _eat(self, text: str) -> None:
+        if self.glued and text:
+            self._glue(text)
+        text, self.tail = self.tail + text, ""
+        run(_STATES, self, text)  # type: ignore[arg-type]
+
+    def _glue(self, text: str) -> None:
+        """Look at what comes right after a value: it must not make another token of it."""
+        if text[0] == "(" or (self.last == "/" and text[0] == "*"):
+            raise unreadable(
+                "right before this",
+                "together they would be a function or a comment",
+                "Write the name of the function out.",
+            )
+        found = _NAME.match(text)
+        if not found or found.end() < len(text):
+            if found and text[found.end()] == "(":
+                self._glue("(")
+            self.glued = False
+
+    # --- values ----------------------------------------------------------------------------------------------------
+
+    def place(self) -> Place | Refusal:
+        """Judge the place of a value."""
+        if self.state in _STRINGS:
+            return self._in_string()
+        if self.state in {"url", "before url"}:
+            return self._in_url()
+        if self.state == "normal":
+            return self._in_normal()
+        if self.state == "comment":
+            return refused("in a comment of a style", "it would not be seen", "Take it out of the comment.")
+        return refused("here in a style", "the style before it could not be followed", "Put it at the start.")
+
+    def _in_string(self) -> Place | Refusal:
+        if self.tail:
+            return self._in_escape()
+        function = next((entry[1:] for entry in reversed(self.stack) if entry[0] == "("), "")
+        if self.at in _LOADING:
+            return self._loading()
+        if function in _URL_FUNCTIONS:
+            return self._in_url()
+        return Place("value", "style-string", ("style string",), ("style-string",))
+
+    def _in_escape(self) -> Refusal:
+        reason = "the value would become a part of it"
+        return refused(f"inside the unfinished escape {self.tail} of a style", reason, "Finish the escape.")
+
+    @staticmethod
+    def _loading() -> Refusal:
+        reason = "a style sheet would be loaded from there"
+        return refused("in @import and the like", reason, "Use a link: <link rel=stylesheet href=…>.")
+
+    def _in_url(self) -> Place | Refusal:
+        if self.tail:
+            return self._in_escape()
+        if self.at in _LOADING:
+            return self._loading()
+        place = self.url.place()
+        if isinstance(place, Refusal):
+            return place
+        return Place("value", "style-url", ("style URL", *place.path), place.escapers)
+
+    def _in_normal(self) -> Place | Refusal:
+        if self.at in _LOADING:
+            return self._loading()
+        if self.tail.startswith("@") or "\\" in self.tail[-7:] or self.last == "!":
+            place = "right after @, ! or \\ in a style"
+            return refused(place, "the value would become a part of it", "Write it out.")
+        if self.phase == "value" or (self.phase == "prelude" and self.stack[-1:] and self.stack[-1][0] == "("):
+            if self.property in _CODE:
+                return refused(f"in the property {self.property}", "browsers run it as code", "Take it away.")
+            part = bool(self.tail) or self.glued or self.last in _JOINED
+            if self.phase == "prelude" and part and self.last in {".", "#"}:
+                return self._name()
+            escaper = "style-value-part" if part else "style-value"
+            return Place("value", "style-value", ("style value",), (escaper,))
+        if self.phase == "prelude":
+            return self._name()
+        if self.phase == "start" and not self.tail:
+            return Place("value", "style-value", ("style rules",), ("style-rules",))
+        remedy = "Write the name out, or choose between classes."
+        return refused("as the name of a property", "it would decide what the style does", remedy)
+
+    def _name(self) -> Place:
+        part = (bool(self.tail) and self.tail not in {"#", "."}) or self.glued
+        return Place("value", "style-name", ("style name",), ("style-name-part" if part else "style-name",))
+
+    def took_value(self) -> Style:
+        """Return the state after a value."""
+        other = self.copy()
+        if other.state == "before url":
+            other.state = "url"
+        if other.state == "url" or (other.state in _STRINGS and self._is_url()):
+            other.url = other.url.took_value()
+        if other.state == "normal":
+            if other.tail:
+                other.last = other.tail[-1]
+            other.tail = ""
+            other.valued = other.glued = self.phase != "start"
+        return other
+
+    def joined(self, other: Language) -> Language | None:
+        """Join two states; where the last names differ, what follows may not make functions of them."""
+        if self == other or not isinstance(other, Style):
+            return self if self == other else None
+        tails, lasts = {self.tail, other.tail}, {self.last, other.last}
+        if {self.state, other.state} != {"normal"} or any(not _NAME_TAIL.fullmatch(tail) for tail in tails):
+            return None
+        first, second = self.copy(), other.copy()
+        for state in (first, second):
+            if len(tails) > 1:
+                state.tail, state.glued = "a", True
+            if len(lasts) > 1:
+                state.last = "a"
+            state.glued = state.glued or self.glued or other.glued
+            state.valued = self.valued or other.valued
+            state.url, state.property = self.url, self.property
+        risky = lasts & {"!", "/", ".", "#", "@"} if len(lasts) > 1 else {self.property, other.property, *tails} & _CODE
+        return None if risky or first != second else first
+
+    def _is_url(self) -> bool:
+        return any(entry[1:] in _URL_FUNCTIONS for entry in self.stack if entry[0] == "(")
+
+
+def _normal(style: Style, text: str, position: int) -> int:
+    """§4.3.1 "Consume a token", and what it means in the grammar of §5."""
+    found = _SPACE.match(text, position)
+    if found:
+        style.last = "!" if style.last == "!" else ""
+        return found.end()
+    char = text[position]
+    if char in _STRINGS:
+        style.state, style.last = char, char
+        style.url = LocalUrl("image-url")
+        return position + 1
+    if char == "/" and position + 1 == len(text):
+        style.tail = "/"
+        return position + 1
+    if text.startswith("/*", position):
+        style.state = "comment"
+        return position + 2
+    start = position + (char in "@#")
+    name = _NAME.match(text, start)
+    end = name.end() if name else start
+    if (name or char in "@#\\") and (end == len(text) or text[end:] == "\\"):
+        style.tail = text[position:]
+        style.last = style.tail[-1]
+        return len(text)
+    if name:
+        return _name(style, text, position, end)
+    _delimiter(style, char)
+    return position + 1
+
+
+def _name(style: Style, text: str, position: int, end: int) -> int:
+    """Go over a name, number, dimension, hash or at-keyword that has ended, and over the bracket of a function."""
+    token = text[position:end]
+    style.last = token[-1]
+    if token[0] == "@" and style.phase == "start":
+        style.at, style.phase = token[1:].lower(), "prelude"
+        return end
+    if style.phase == "start" and token[0] != "#":
+        style.phase, style.property, style.valued = "name", token.lower(), False
+    elif style.phase in {"start", "name"}:
+        style.phase = "prelude"
+    if text[end] != "(":
+        return end
+    function = _plain(token).lower()
+    style.stack += (f"({function}",)
+    style.last = "("
+    if function == "url":
+        style.state, style.url = "before url", LocalUrl("image-url")
+    return end + 1
+
+
+def _plain(token: str) -> str:
+    """Return a name with its escapes decoded (§4.3.7)."""
+
+    def decoded(match: re.Match[str]) -> str:
+        if match[1]:
+            code = int(match[1], 16)
+            return chr(code) if 0 < code < 0x110000 and not 0xD800 <= code < 0xE000 else "\ufffd"  # noqa: PLR2004
+        return match[2] or ""
+
+    return _HEX_ESCAPE.sub(decoded, token)
+
+
+def _delimiter(style: Style, char: str) -> None:
+    """Go over a bracket, a separator or another single character."""
+    style.last = char
+    if char in "([":
+        style.stack += (char,)
+        if style.phase in {"start", "name"}:
+            style.phase = "prelude"
+    elif char in ")]":
+        if style.stack[-1:] and style.stack[-1][0] == {")": "(", "]": "["}[char]:
+            style.stack = style.stack[:-1]
+        else:
+            style.state = "lost"
+    elif char == "{":
+        _open(style)
+    elif char == "}":
+        _close(style)
+    elif char == ";" and not (style.stack and style.stack[-1][0] in "(["):
+        _next(style)
+    elif char == ":" and style.phase == "name" and style.stack[-1:] == ("{",):
+        style.phase = "value"
+    elif style.phase in {"start", "name"}:
+        style.phase = "prelude"
+
+
+def _next(style: Style) -> None:
+    style.phase, style.property, style.at, style.valued = "start", "", "", False
+
+
+def _open(style: Style) -> None:
+    """Open a block: of declarations, or of rules; §5.5.2 "consume an at-rule", .3 "consume a qualified rule"."""
+    if style.stack and style.stack[-1][0] in "([":
+        style.state = "lost"
+        return
+    if style.phase == "value" and style.valued:
+        raise unreadable(
+            "in what is the selector of a nested rule",
+            "up to here it could be a declaration",
+            "Begin the selector with &.",
+        )
+    nested = any(entry == "{" for entry in style.stack)
+    rules = "keyframes" in style.at or (style.at in _RULES_INSIDE and not nested)
+    style.stack += ("{rules" if rules else "{",)
+    _next(style)
+
+
+def _close(style: Style) -> None:
+    if not style.stack or style.stack[-1][0] != "{":
+        style.state = "lost"
+        return
+    style.stack = style.stack[:-1]
+    _next(style)
+
+
+def _string(quote: str) -> Callable[[Style, str, int], int]:
+    def state(style: Style, text: str, position: int) -> int:
+        """§4.3.5 "Consume a string token"."""
+        found = _STRINGS[quote].match(text, position)
+        end = found.end() if found else position
+        if end >= len(text) or text[end:] == "\\":
+            style.tail = _unfinished(text)
+            _url_text(style, text[position : len(text) - len(style.tail)])
+            return len(text)
+        _url_text(style, text[position:end])
+        style.state = "normal" if text[end] == quote else "lost"
+        style.glued = False
+        return end + 1
+
+    return state
+
+
+def _unfinished(text: str) -> str:
+    found = _ESCAPE.search(text, max(0, len(text) - 16))
+    if found is None:
+        return ""
+    before = text[: found.start() + 1]
+    return found[0] if (len(before) - len(before.rstrip("\\"))) % 2 else ""
+
+
+def _url_text(style: Style, text: str) -> None:
+    style.url = style.url.read(_plain(text))
+
+
+def _before_url(style: Style, text: str, position: int) -> int:
+    """§4.3.4 "Consume an ident-like token": after ``url(``, white space and perhaps a quote."""
+    found = _SPACE.match(text, position)
+    if found:
+        return found.end()
+    style.state = "normal" if text[position] in _STRINGS else "url"
+    return position
+
+
+def _url(style: Style, text: str, position: int) -> int:
+    """§4.3.6 "Consume a url token"."""
+    found = _URL.match(text, position)
+    end = found.end() if found else position
+    if end >= len(text) or text[end:] == "\\":
+        style.tail = _unfinished(text)
+        _url_text(style, text[position : len(text) - len(style.tail)])
+        return len(text)
+    _url_text(style, text[position:end])
+    if text[end] == ")":
+        style.state, style.stack = "normal", style.stack[:-1]
+        style.last = ")"
+    else:
+        style.state = "after url" if _SPACE.match(text[end]) else "lost"
+    return end + 1
+
+
+def _after_url(style: Style, text: str, position: int) -> int:
+    """Go over white space at the end of a url token."""
+    found = _SPACE.match(text, position)
+    if found:
+        return found.end()
+    if text[position] == ")":
+        style.state, style.stack = "normal", style.stack[:-1]
+        style.last = ")"
+    else:
+        style.state = "lost"
+    return position + 1
+
+
+def _comment(style: Style, text: str, position: int) -> int:
+    """§4.3.2 "Consume comments"."""
+    end = text.find("*/", position)
+    if end < 0:
+        style.tail = "*" if text.endswith("*") else ""
+        return len(text)
+    style.state, style.last = "normal", ""
+    return end + 2
+
+
+def _lost(style: Style, text: str, position: int) -> int:  # noqa: ARG001  one shape for all
+    """Follow no more."""
+    return len(text)
+
+
+_STATES: dict[str, Callable[[Style, str, int], int]] = {
+    "normal": _normal,
+    '"': _string('"'),
+    "'": _string("'"),
+    "before url": _before_url,
+    "url": _url,
+    "after url": _after_url,
+    "comment": _comment,
+    "lost": _lost,
+}
