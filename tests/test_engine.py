@@ -18,6 +18,8 @@ import untor
 from untor import Engine, MissingValue, RenderError, TemplateMissing
 from untor.build.code import build
 from untor.filters import built_in
+from untor.places.attributes import active_pattern
+from untor.plan.pieces import Permitted
 from untor.plan.planner import plan, reading_of
 from untor.source import Source
 
@@ -118,12 +120,11 @@ def test_wrong_options(options: dict[str, str]) -> None:
         Engine(**options)  # type: ignore[arg-type]
 
 
-def test_plain_text_and_xml() -> None:
-    """Plain text is not escaped; XML has no escaping yet, so values are refused there."""
+def test_plain_text() -> None:
+    """Plain text is not escaped; other kinds of files take no values."""
     assert Engine().compile("<b> {= x =} <!-- {= x =} -->", "mail.txt").render(x="<&>") == "<b> <&> <!-- <&> -->"
-    assert Engine().compile("<a/>", "feed.xml").render() == "<a/>"
-    with pytest.raises(untor.PlacementError, match=r"in a \.xml file"):
-        Engine().compile("<a>{= x =}</a>", "feed.xml")
+    with pytest.raises(untor.PlacementError, match=r"in a \.tex file"):
+        Engine().compile("{= x =}", "bill.tex")
 
 
 class Lazy:
@@ -198,7 +199,7 @@ def engine_without_files(name: str) -> Reading:
 def test_constant_text_is_merged() -> None:
     """A row of a page is one append of one f-string, whatever stands in it."""
     source = '<table><! for c in cs !><tr class="a"><td>{= c.a =}</td><td title="{= c.b =}"><a href="/v/{= c.c =}">x</a></td></tr><! end !>'
-    planned = plan(reading_of(Source("t.html", source)), engine_without_files, built_in("en"), frozenset())
+    planned = plan(reading_of(Source("t.html", source)), engine_without_files, built_in("en"), Permitted(frozenset(), active_pattern(())))
     assert not planned.problems
     code = next(const for const in build(planned).code.co_consts if hasattr(const, "co_names"))
     calls = [name for name in code.co_names if name.startswith("e_") or name == "dot"]

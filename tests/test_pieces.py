@@ -343,8 +343,8 @@ def test_decorators() -> None:
 
 def test_problem_of_an_include_names_its_users(tmp_path: Path) -> None:
     """A place that is refused in an include is told with the page that puts it there."""
-    case = Case("", {"template": '<script><! include "row" x=1 !></script>', "file row.html": "{= x =}"})
+    case = Case("", {"template": '<script><! include "row" x=1 !></script>', "file row.html": "a.{= x =}"})
     with pytest.raises(UntorError) as found:
         engine_of(case, tmp_path).render("page")
-    assert (found.value.name, found.value.line, found.value.column) == ("row.html", 1, 1)
+    assert (found.value.name, found.value.line, found.value.column) == ("row.html", 1, 3)
     assert found.value.hint.endswith("It is used here by page.html.")

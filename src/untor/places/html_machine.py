@@ -9,6 +9,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from untor.places import formatting, html_states
+from untor.places.attributes import DECIDING
 from untor.places.elements import BREAKOUT, INTEGRATION_POINTS
 from untor.places.place import Unreadable
 from untor.places.references import unfinished
@@ -250,8 +251,10 @@ class Machine:
 
     def full_key(self) -> tuple[object, ...]:
         """Return all that decides about values to come."""
-        sets = (self.modes, self.attributes, self.valued, self.fixed, self.ahead)
-        return (*self.key(), *sets, self.printed, self.inline, self.in_p)
+        sets: tuple[object, ...] = (self.modes, self.attributes, self.valued, self.fixed, self.ahead)
+        if self.attribute in DECIDING:
+            sets = (*sets, self.value)
+        return (*self.key(), sets, self.printed, self.inline, self.in_p)
 
     def joined(self, other: Machine) -> Machine | None:
         """Return the state after branches that end in these two; ``None`` when what follows would differ."""
@@ -274,6 +277,8 @@ class Machine:
         result.valued |= other.valued
         result.printed |= other.printed
         result.in_p |= other.in_p
+        if self.value != other.value and self.attribute in DECIDING:
+            result.valued |= {self.attribute}
         if self.inline != other.inline:
             result.inline = formatting.common(self.inline, other.inline)
         result.after_value |= other.after_value
@@ -282,7 +287,9 @@ class Machine:
                 return result
             states = {self.state, other.state}
             if states <= _BOUNDARY_UNQUOTED:
-                result.attributes |= self.finished_attribute() | other.finished_attribute()
+                finished = self.finished_attribute() | other.finished_attribute()
+                result.fixed += tuple((name, None) for name in sorted(finished & DECIDING - result.attributes))
+                result.attributes |= finished
                 result.state = "between attributes" if states <= _BOUNDARY else "between attributes (unquoted)"
                 return result
         return result if self.key() == other.key() else None

@@ -42,12 +42,13 @@ class Style(Language):
     or an escape that is not finished, ``glued`` tells that a value is part of the last token.
     """
 
-    __slots__ = ("at", "glued", "last", "phase", "property", "stack", "state", "tail", "url", "valued")
+    __slots__ = ("at", "base", "glued", "last", "phase", "property", "stack", "state", "tail", "url", "valued")
 
     def __init__(self, *, declarations: bool = False) -> None:
         self.state = "normal"
         self.phase = "start"
         self.stack: tuple[str, ...] = ("{",) if declarations else ()
+        self.base = len(self.stack)
         self.property = ""
         self.at = ""
         self.tail = ""
@@ -290,7 +291,7 @@ def _open(style: Style) -> None:
 
 
 def _close(style: Style) -> None:
-    if not style.stack or style.stack[-1][0] != "{":
+    if len(style.stack) <= style.base or style.stack[-1][0] != "{":
         style.state = "lost"
         return
     style.stack = style.stack[:-1]

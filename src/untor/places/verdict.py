@@ -170,8 +170,8 @@ def _in_content(machine: Machine) -> Place | Refusal:
     """Judge a place in the text of a script or style element."""
     element = machine.last_start
     if machine.inner is None:
-        assert machine.no_language is not None  # noqa: S101  one or the other, since the start tag
-        return machine.no_language
+        unknown = refused(f"inside <{element}>", "what it is in is not known", _DATA_REMEDY)
+        return machine.no_language or unknown
     if "escaped" in machine.state:
         reason = "with what follows, browsers may read all up to the next script tag as a comment"
         return refused(f"inside <{element}> after <!--", reason, "Take the <!-- away; no browser needs it any more.")
