@@ -199,7 +199,12 @@ def engine_without_files(name: str) -> Reading:
 def test_constant_text_is_merged() -> None:
     """A row of a page is one append of one f-string, whatever stands in it."""
     source = '<table><! for c in cs !><tr class="a"><td>{= c.a =}</td><td title="{= c.b =}"><a href="/v/{= c.c =}">x</a></td></tr><! end !>'
-    planned = plan(reading_of(Source("t.html", source)), engine_without_files, built_in("en"), Permitted(frozenset(), active_pattern(())))
+    planned = plan(
+        reading_of(Source("t.html", source)),
+        engine_without_files,
+        built_in("en"),
+        Permitted(frozenset(), active_pattern(())),
+    )
     assert not planned.problems
     code = next(const for const in build(planned).code.co_consts if hasattr(const, "co_names"))
     calls = [name for name in code.co_names if name.startswith("e_") or name == "dot"]

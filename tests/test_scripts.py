@@ -51,13 +51,18 @@ def script_of(page: str) -> str:
 
 NAMES = st.sampled_from(["a", "b", "$c", "d_1", "of", "get", "async", "let1", "é"])
 REGEXPS = st.sampled_from(["/a/", "/a[b/]c/g", "/[^\\]/]x/", "/\\//", "/=a/", "/(?:x)+/i", "/a{1,2}/", "/[a-z]/u"])
-LITERALS = st.sampled_from(["1", ".5", "0x1f", "1e3", "7n", "null", "true", "this", "'q'", '"d"', "'it\\'s'", '"\\x41"']) | REGEXPS
+LITERALS = (
+    st.sampled_from(["1", ".5", "0x1f", "1e3", "7n", "null", "true", "this", "'q'", '"d"', "'it\\'s'", '"\\x41"'])
+    | REGEXPS
+)
 SPACE = st.sampled_from(["", " ", "", "\n", "/* c */", "// c\n", "/*\n*/"])
 
 
 def expressions(inner: st.SearchStrategy[str]) -> st.SearchStrategy[str]:
     """Return expressions made of smaller ones."""
-    operators = st.sampled_from(["+", "-", "*", "/", " % ", "<", " in ", "&&", "||", "??", "===", " instanceof ", ",", ">>"])
+    operators = st.sampled_from(
+        ["+", "-", "*", "/", " % ", "<", " in ", "&&", "||", "??", "===", " instanceof ", ",", ">>"]
+    )
     return st.one_of(
         st.tuples(inner, SPACE, operators, SPACE, inner).map("".join),
         inner.map("({})".format),
@@ -65,7 +70,9 @@ def expressions(inner: st.SearchStrategy[str]) -> st.SearchStrategy[str]:
         st.tuples(inner, inner).map("rec({0[0]}, {0[1]})".format),
         inner.map("[{}]".format),
         st.tuples(NAMES, inner).map("({{{0[0]}: {0[1]}}})".format),
-        st.tuples(inner, inner).map("({{[{0[0]}]: {0[1]}, 'k': 1, m() {{ return /r/ }}, get g() {{ return 2 }} }})".format),
+        st.tuples(inner, inner).map(
+            "({{[{0[0]}]: {0[1]}, 'k': 1, m() {{ return /r/ }}, get g() {{ return 2 }} }})".format
+        ),
         st.tuples(inner, inner, inner).map("({0[0]} ? {0[1]} : {0[2]})".format),
         inner.map("`t${{{}}}u`".format),
         inner.map("`\\`${{`n${{{}}}`}}$`".format),
@@ -101,12 +108,16 @@ def statements(inner: st.SearchStrategy[str]) -> st.SearchStrategy[str]:
         st.tuples(EXPRESSIONS, inner).map("switch ({0[0]}) {{ case 1: {0[1]} default: rec(0) }}\n".format),
         REGEXPS.map("{}.test('a');\n".format),
         EXPRESSIONS.map("return {}\n".format),
-        st.sampled_from(["// it's\n", "/* ' */", "<!-- '\n", "\n--> '\n", "a1 = b1\n++c1\n", ";", "x1 = a1 / b1 / c1;"]),
+        st.sampled_from(
+            ["// it's\n", "/* ' */", "<!-- '\n", "\n--> '\n", "a1 = b1\n++c1\n", ";", "x1 = a1 / b1 / c1;"]
+        ),
     )
 
 
 PROGRAMS = st.lists(st.recursive(EXPRESSIONS.map("rec({});".format), statements, max_leaves=4), max_size=4).map("".join)
-MARKS = st.sampled_from(["{= x =}", "{= x =}", '"{= x =}"', "'{= x =}'", " {= x =} ", "`{= x =}`", "/{= x =}/", "rec({= x =})"])
+MARKS = st.sampled_from(
+    ["{= x =}", "{= x =}", '"{= x =}"', "'{= x =}'", " {= x =} ", "`{= x =}`", "/{= x =}/", "rec({= x =})"]
+)
 
 
 def compiled(program: str, places: list[tuple[int, str]]) -> Any:
@@ -126,7 +137,7 @@ def replaced(trace: Any, value: str) -> Any:
     if isinstance(trace, list):
         return [replaced(item, value) for item in trace]
     if isinstance(trace, str) and TOKEN in trace:
-        return ("/" if trace.startswith("/") else trace.replace(TOKEN, value))
+        return "/" if trace.startswith("/") else trace.replace(TOKEN, value)
     return trace
 
 
@@ -151,7 +162,25 @@ def test_same_code_for_every_text(js: JavaScript, program: str, places: list[tup
         assert [len(entry) for entry in one] == [len(entry) for entry in hostile]
 
 
-ANYTHING = [5, -5, 0.5, -1e300, math.nan, -math.inf, 2**70, -(2**70), None, True, "s", [], [1], {}, {"a": []}, [{}], {"__proto__": 1}]
+ANYTHING = [
+    5,
+    -5,
+    0.5,
+    -1e300,
+    math.nan,
+    -math.inf,
+    2**70,
+    -(2**70),
+    None,
+    True,
+    "s",
+    [],
+    [1],
+    {},
+    {"a": []},
+    [{}],
+    {"__proto__": 1},
+]
 
 
 @given(PROGRAMS, PLACES)

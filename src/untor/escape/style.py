@@ -98,7 +98,9 @@ def _number(value: object) -> str:
     """Return the digits of a number as CSS writes them; empty for what is none."""
     if isinstance(value, bool) or not isinstance(value, int | float):
         return ""
-    return repr(int(value)) if isinstance(value, int) else repr(float(value))
+    if isinstance(value, int):
+        return repr(int(value))
+    return repr(float(value)) if value - value == 0 else "not a number"
 
 
 def _blocked(string: str, instead: str) -> str:

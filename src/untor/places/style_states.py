@@ -30,6 +30,7 @@ _LOADING = frozenset({"import", "namespace", "charset"})
 _RULES_INSIDE = frozenset({"media", "supports", "layer", "container", "scope", "starting-style", "document"})
 _CODE = frozenset({"behavior", "-moz-binding"})
 _JOINED = frozenset("#.+-")
+_END_OF_CDC = re.compile("-?>")
 _NAME_TAIL = re.compile(r"[A-Za-z0-9_-]*")
 
 
@@ -65,7 +66,8 @@ class Style(Language):
 
     def _glue(self, text: str) -> None:
         """Look at what comes right after a value: it must not make another token of it."""
-        if text[0] == "(" or (self.last == "/" and text[0] == "*"):
+        dashes = self.last in {"-", "--"} and _END_OF_CDC.match(text)
+        if text[0] == "(" or (self.last == "/" and text[0] == "*") or dashes:
             raise unreadable(
                 "right before this",
                 "together they would be a function or a comment",
@@ -123,8 +125,8 @@ class Style(Language):
     def _in_normal(self) -> Place | Refusal:
         if self.at in _LOADING:
             return self._loading()
-        if self.tail.startswith("@") or "\\" in self.tail[-7:] or self.last == "!":
-            place = "right after @, ! or \\ in a style"
+        if self.tail.startswith("@") or "\\" in self.tail[-7:] or self.last in {"!", "<"}:
+            place = "right after @, !, < or \\ in a style"
             return refused(place, "the value would become a part of it", "Write it out.")
         if self.phase == "value" or (self.phase == "prelude" and self.stack[-1:] and self.stack[-1][0] == "("):
             if self.property in _CODE:
@@ -148,13 +150,13 @@ class Style(Language):
     def took_value(self) -> Style:
         """Return the state after a value."""
         other = self.copy()
-        if other.state == "before url":
-            other.state = "url"
+        if other.state in {"before url", "url"}:
+            other.state, other.valued = "url", True
         if other.state == "url" or (other.state in _STRINGS and self._is_url()):
             other.url = other.url.took_value()
         if other.state == "normal":
             if other.tail:
-                other.last = other.tail[-1]
+                other.last = other.tail if other.tail == "--" else other.tail[-1]
             other.tail = ""
             other.valued = other.glued = self.phase != "start"
         return other
@@ -196,6 +198,9 @@ def _normal(style: Style, text: str, position: int) -> int:
     if char == "/" and position + 1 == len(text):
         style.tail = "/"
         return position + 1
+    if char == "<" and "<!--".startswith(text[position : position + 4]) and len(text) - position > 1:
+        style.state, style.last = ("normal", "") if text.startswith("<!--", position) else ("lost", "")
+        return min(position + 4, len(text))
     if text.startswith("/*", position):
         style.state = "comment"
         return position + 2
@@ -205,6 +210,10 @@ def _normal(style: Style, text: str, position: int) -> int:
     if (name or char in "@#\\") and (end == len(text) or text[end:] == "\\"):
         style.tail = text[position:]
         style.last = style.tail[-1]
+        return len(text)
+    if char == "<" and position + 1 == len(text):
+        style.last = "<"
+        style.tail = "<"
         return len(text)
     if name:
         return _name(style, text, position, end)
@@ -348,9 +357,18 @@ def _url(style: Style, text: str, position: int) -> int:
     if text[end] == ")":
         style.state, style.stack = "normal", style.stack[:-1]
         style.last = ")"
+    elif _SPACE.match(text[end]):
+        style.state = "after url"
     else:
-        style.state = "after url" if _SPACE.match(text[end]) else "lost"
+        _lose_url(style)
     return end + 1
+
+
+def _lose_url(style: Style) -> None:
+    """Give up at a bad URL (§4.3.14 "Consume the remnants of a bad url"); an empty value could make a good one of it."""
+    if style.valued:
+        raise unreadable("in a URL that goes on like this", "an empty value would make another one of it", "End it.")
+    style.state = "lost"
 
 
 def _after_url(style: Style, text: str, position: int) -> int:
@@ -362,7 +380,7 @@ def _after_url(style: Style, text: str, position: int) -> int:
         style.state, style.stack = "normal", style.stack[:-1]
         style.last = ")"
     else:
-        style.state = "lost"
+        _lose_url(style)
     return position + 1
 
 

@@ -1,0 +1,202 @@
+"""Values in styles, as a conforming CSS parser reads them: the same rules, properties, strings and URLs for every value."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import pytest
+import tinycss2
+from hypothesis import event, given
+from hypothesis import strategies as st
+from selectolax.lexbor import LexborHTMLParser
+
+from untor import Engine, MarkError, PlacementError, RenderError, TrustedCSS
+from untor.escape.style import style_name, style_string, style_value, style_value_part
+
+engine = Engine()
+HOSTILE = [
+    "", "'", '"', "\\", ")", "(", "}", "{", ";", ":", "*/", "/*", "<!--", "-->", "</style>", "\n", "\x00", "\ud800", "🌊", "é",
+    "url(x)", "url(", "rl(", "expression(1)", "javascript:x()", "https://h.example/", "//h", "!important", "important", "@import", "\\29",
+    "a;b:c", "red}*{color:blue", "5", "-5", "5px", "1e3", "#fff", "--", "-", "--a", "..", ".", "%", "a b", ",", "0/**/", "\\", "u",
+]  # fmt: skip
+VALUES = [
+    "red",
+    "5px",
+    "50%",
+    "#fff",
+    "'s'",
+    '"d"',
+    "url(a.png)",
+    "url( 'b.png' )",
+    "rgb(1, 2, 3)",
+    "calc(1px + 2%)",
+    "a/b",
+    "-5px",
+    "var(--x)",
+    "1.5em",
+]
+NAMES = ["color", "width", "--x", "background", "-webkit-a", "src"]
+SELECTORS = ["p", ".a", "#b", "p > .c", "a:hover", "[d='e']", "p::after", "*", "a,b", ":not(.f)", "&.g", ".h\\:i"]
+AT_RULES = ["@media (min-width: 5px)", "@media print", "@supports (a: b)", "@keyframes k", "@font-face", "@layer l"]
+
+DECLARATIONS = st.tuples(
+    st.sampled_from(NAMES), st.lists(st.sampled_from(VALUES), min_size=1, max_size=3).map(" ".join)
+).map(lambda pair: f"{pair[0]}: {pair[1]};")
+BLOCKS = st.lists(DECLARATIONS, max_size=3).map(" ".join)
+RULES = st.recursive(
+    st.tuples(st.sampled_from(SELECTORS), BLOCKS).map("{0[0]} {{ {0[1]} }}\n".format),
+    lambda inner: st.one_of(
+        st.tuples(st.sampled_from(AT_RULES), inner).map("{0[0]} {{ {0[1]} }}\n".format),
+        st.tuples(st.sampled_from(SELECTORS), BLOCKS, inner).map("{0[0]} {{ {0[1]} {0[2]} }}\n".format),
+    ),
+    max_leaves=3,
+)
+SHEETS = st.lists(RULES | st.sampled_from(["/* c */", "@import 'a.css';", "<!-- ", "-->"]), max_size=3).map("".join)
+MARKS = st.sampled_from(
+    ["{= x =}", "{= x =}", " {= x =} ", "'{= x =}'", "url({= x =})", "url('/{= x =}')", ".{= x =}", "{= x =}px"]
+)
+_VALUES = {"ident", "number", "percentage", "dimension", "hash", "unicode-range"}
+
+
+def shape(tokens: Any) -> list[Any]:
+    """Return what a list of component values is made of; what single harmless values can differ in is left out."""
+    found: list[Any] = []
+    for token in tokens or []:
+        if token.type in _VALUES or (token.type == "literal" and token.value in "%+-."):
+            continue
+        if token.type == "function" and token.lower_name == "untor-blocked":
+            continue
+        elif token.type == "function":
+            found.append(("function", shape(token.arguments)))
+        elif token.type.endswith("block"):
+            found.append((token.type, shape(token.content)))
+        elif token.type == "error":
+            found.append(("error", token.kind))
+        elif token.type != "whitespace":
+            found.append(token.value if token.type == "literal" else token.type)
+    return found
+
+
+def structure(items: Any) -> list[Any]:
+    """Return rules and declarations with their names."""
+    found: list[Any] = []
+    for item in items:
+        if item.type == "declaration":
+            found.append(
+                (
+                    item.name,
+                    item.important,
+                    "string" in str(shape(item.value)),
+                    "url" in str(shape(item.value)),
+                    shape(item.value),
+                )
+            )
+        elif item.type in {"qualified-rule", "at-rule"}:
+            content = None if item.content is None else structure(tinycss2.parse_blocks_contents(item.content))
+            found.append((item.type, getattr(item, "at_keyword", ""), shape(item.prelude), content))
+        elif item.type != "whitespace":
+            found.append(item.type)
+    return found
+
+
+def sheet_of(page: str) -> list[Any]:
+    """Return the structure of a page's one style sheet, as conforming parsers read page and style."""
+    found = LexborHTMLParser(page).css("style")
+    assert len(found) == 1, page
+    return structure(tinycss2.parse_stylesheet(found[0].text()))
+
+
+@given(
+    SHEETS,
+    st.lists(st.tuples(st.integers(0, 200), MARKS), min_size=1, max_size=2),
+    st.sampled_from(HOSTILE) | st.text(max_size=6),
+)
+def test_same_rules_for_every_text(sheet: str, places: list[tuple[int, str]], value: str) -> None:
+    """Wherever in a style sheet a value lands: rules, properties, strings, URLs and functions stay the same."""
+    for at, mark in sorted(places, reverse=True):
+        at %= len(sheet) + 1
+        sheet = sheet[:at] + mark + sheet[at:]
+    try:
+        template = engine.compile(f"<body><style>{sheet}</style>")
+        pages = [template.render(x=text) for text in ("a", value)]
+    except (MarkError, PlacementError, RenderError) as error:
+        event(error.code)
+        return
+    event(template.placements[0].context)
+    assert sheet_of(pages[0]) == sheet_of(pages[1]), pages[1]
+
+
+@given(BLOCKS, st.integers(0, 100), MARKS, st.sampled_from(HOSTILE) | st.text(max_size=6))
+def test_same_declarations_in_an_attribute(declarations: str, at: int, mark: str, value: str) -> None:
+    """The same holds in a style attribute."""
+    at %= len(declarations) + 1
+    source = declarations[:at] + mark + declarations[at:]
+    try:
+        template = engine.compile(f'<body><p style="{source.replace(chr(34), "&quot;")}">')
+        pages = [template.render(x=text) for text in ("a", value)]
+    except (MarkError, PlacementError, RenderError) as error:
+        event(error.code)
+        return
+    event(template.placements[0].context)
+    shapes = []
+    for page in pages:
+        node = LexborHTMLParser(page).css_first("p")
+        assert node is not None
+        assert list(node.attributes) == ["style"]
+        shapes.append(structure(tinycss2.parse_blocks_contents(node.attributes["style"] or "")))
+    assert shapes[0] == shapes[1], pages[1]
+
+
+@given(st.text())
+def test_strings_and_names_read_back(value: str) -> None:
+    """A string and a name are exactly the value, as a parser reads them; no matter what comes next."""
+    expected = "".join("\ufffd" if char == "\x00" or 0xD800 <= ord(char) < 0xE000 else char for char in value)
+    for after in ("", "a", " b", "0"):
+        (token,) = tinycss2.parse_component_value_list(f"'{style_string(value)}{after}'")
+        assert token.value == expected + after
+    (name, *rest) = tinycss2.parse_component_value_list(style_name(value) + "{}")
+    assert (name.type, len(rest)) == ("ident", 1)
+    assert name.value == (expected if value not in {"", "-"} else "untor-blocked")
+
+
+HARMLESS = [
+    (5, "5"), (-0.5, "-0.5"), ("5px", "5px"), (" 50% ", "50%"), ("red", "red"), ("#A0b1c2", "#A0b1c2"), ("--x", "--x"), (None, ""),
+    ("rgb(1 2 3 / 50%)", "rgb(1 2 3 / 50%)"), ("calc(1px + 2%)", "calc(1px + 2%)"), ("var(--a)", "var(--a)"), (1e30, "1e+30"),
+    ("translate(1px, -2px)", "translate(1px, -2px)"), (TrustedCSS("a b", reason="fixed"), "a b"),
+]  # fmt: skip
+BLOCKED = [
+    "a b",
+    "red;",
+    "url(a)",
+    "rgb(url(a))",
+    "rgb(1/**/)",
+    "#ggg",
+    "#12345",
+    "'a'",
+    "é",
+    "1 2",
+    float("inf"),
+    float("nan"),
+    "expression(1)",
+    "calc(1*2)",
+    "\\72 ed",
+    "!important",
+    "a:b",
+    "-",
+    "+",
+    "5p x",
+]
+
+
+@pytest.mark.parametrize(("value", "printed"), HARMLESS)
+def test_harmless_values(value: object, printed: str) -> None:
+    """One number, dimension, colour, name or safe function is printed."""
+    assert style_value(value) == printed
+
+
+@pytest.mark.parametrize("value", BLOCKED)
+def test_blocked_values(value: object, caplog: pytest.LogCaptureFixture) -> None:
+    """Everything else is a value that a browser drops, and is reported; the same for a part of a value."""
+    assert style_value(value) == "untor-blocked()"
+    assert style_value_part("a;b") == "untor-blocked"
+    assert {record.name for record in caplog.records} == {"untor.blocked"}
