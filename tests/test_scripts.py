@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import math
 from collections import OrderedDict, namedtuple
 from dataclasses import dataclass
@@ -20,14 +21,13 @@ from javascript import JavaScript
 from selectolax.lexbor import LexborHTMLParser
 
 from untor import Engine, MarkError, PlacementError, RenderError
-from untor.escape import MISSING
 from untor.escape.script import json_value, script_value
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
 engine = Engine()
-TOKEN = "T0KEN"
+PLAIN = "T0KEN"
 HOSTILE = [
     "", "'", '"', "`", "\\", "${rec(1)}", "</script>", "<!--", "-->", "*/", "/*", "//", "\n", "\u2028", "\u2029", "\r", "/",
     "]", "[", "}", "{", ")", "(", ";rec(1);", "'+rec(1)+'", "`;rec(1)", "\\u0027", "$", "{x}", "a-z", "^", "-", "*", "+?",
@@ -122,8 +122,8 @@ MARKS = st.sampled_from(
 
 def compiled(program: str, places: list[tuple[int, str]]) -> Any:
     """Return the template of a program with marks at some places; ``None`` when it is refused."""
-    for at, mark in sorted(places, reverse=True):
-        at %= len(program) + 1
+    for offset, mark in sorted(places, reverse=True):
+        at = offset % (len(program) + 1)
         program = program[:at] + mark + program[at:]
     try:
         return engine.compile(f"<body><script>{program}</script>")
@@ -136,8 +136,8 @@ def replaced(trace: Any, value: str) -> Any:
     """Return a trace with the harmless value replaced."""
     if isinstance(trace, list):
         return [replaced(item, value) for item in trace]
-    if isinstance(trace, str) and TOKEN in trace:
-        return "/" if trace.startswith("/") else trace.replace(TOKEN, value)
+    if isinstance(trace, str) and PLAIN in trace:
+        return "/" if trace.startswith("/") else trace.replace(PLAIN, value)
     return trace
 
 
@@ -151,18 +151,18 @@ def test_same_code_for_every_text(js: JavaScript, program: str, places: list[tup
     if template is None:
         return
     try:
-        pages = [template.render(x=text) for text in (TOKEN, "0" + TOKEN, value)]
+        pages = [template.render(x=text) for text in (PLAIN, "0" + PLAIN, value)]
     except RenderError:
         event("statement")
         return
     one, other, hostile = js.traces(*map(script_of, pages))
     event("runs" if one else "nothing")
-    assert (["SyntaxError"] == one) == (hostile == ["SyntaxError"]), pages[2]
-    if replaced(one, "0" + TOKEN) == other:  # what it does depends on nothing but the text
+    assert (one == ["SyntaxError"]) == (hostile == ["SyntaxError"]), pages[2]
+    if replaced(one, "0" + PLAIN) == other:  # what it does depends on nothing but the text
         assert [len(entry) for entry in one] == [len(entry) for entry in hostile]
 
 
-ANYTHING = [
+ANYTHING: list[object] = [
     5,
     -5,
     0.5,
@@ -200,3 +200,139 @@ def test_valid_for_every_value(js: JavaScript, program: str, places: list[tuple[
     valid = {trace != ["SyntaxError"] for trace in traces}
     event(f"valid: {valid}")
     assert len(valid) == 1, [page for page, trace in zip(pages, traces, strict=True) if trace == ["SyntaxError"]][:1]
+
+
+@dataclass
+class Vessel:
+    """A made-up vessel."""
+
+    name: str
+    tons: int
+
+
+Berth = namedtuple("Berth", "code depth")  # noqa: PYI024  the older kind must work as well
+
+
+class Flag(Enum):
+    """A made-up flag."""
+
+    RED = "red"
+
+
+class Row:
+    """A row of a database: by name, iterated by value."""
+
+    def keys(self) -> list[str]:
+        return ["a"]
+
+    def __getitem__(self, key: str) -> int:
+        return 1
+
+    def __iter__(self) -> Iterator[int]:
+        return iter([1])
+
+
+class Index:
+    """A number by its index."""
+
+    def __index__(self) -> int:
+        return 7
+
+
+class Real:
+    """A number by its value."""
+
+    def __float__(self) -> float:
+        return 0.5
+
+
+EQUAL = [
+    (None, None), (True, True), (0, 0), (-0.0, "-0"), (1.5, 1.5), (1e300, 1e300), (math.nan, "NaN"),
+    (-math.inf, "-Infinity"), (2**53 - 1, 2**53 - 1), (2**53, f"{2**53}n"), (-(2**64), f"{-(2**64)}n"), ("é\u2028</script>", "é\u2028</script>"),
+    (Decimal("1.50"), 1.5), (Decimal("NaN"), "NaN"), (Decimal("-Infinity"), "-Infinity"), (Fraction(1, 4), 0.25), (date(2031, 5, 17), "2031-05-17"),
+    (datetime(2031, 5, 17, 9, 30, tzinfo=UTC), "2031-05-17T09:30:00+00:00"), (time(9, 30), "09:30:00"), (timedelta(minutes=2), 120),
+    (UUID(int=1), "00000000-0000-0000-0000-000000000001"), (PurePosixPath("a/b"), "a/b"), (Flag.RED, "red"), (Index(), 7), (Real(), 0.5),
+    ([1, "a", [None]], [1, "a", [None]]), ((1, 2), [1, 2]), ({3, 1, 2}, [1, 2, 3]), (frozenset({"b", 1}), [1, "b"]), (range(3), [0, 1, 2]),
+    ({"a": 1, 2: {"b": ()}}, ["object", ["2", ["object", ["b", []]]], ["a", 1]]),
+    ({None: 1, True: 2, 1.5: 3, date(2031, 5, 17): 4}, ["object", ["null", 1], ["true", 2], ["1.5", 3], ["2031-05-17", 4]]),
+    ({"__proto__": {"x": 1}}, ["object", ["__proto__", ["object", ["x", 1]]]]), (OrderedDict(b=1, a=2), ["object", ["b", 1], ["a", 2]]),
+    (Vessel("Gannet", 9), ["object", ["name", "Gannet"], ["tons", 9]]), (Berth("A1", 4), ["object", ["code", "A1"], ["depth", 4]]), (Row(), ["object", ["a", 1]]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("value", "expected"), EQUAL, ids=lambda value: type(value).__name__)
+def test_script_values_equal(js: JavaScript, value: object, expected: object) -> None:
+    """A script value equals the Python value, in every place for values."""
+    for template in ("rec({= x =})", "var a = {= x =}; rec(a)", "rec({k: {= x =}}.k)", "rec([{= x? =}][0])"):
+        page = engine.compile(f"<body><script>{template}</script>").render(x=value)
+        assert js.traces(script_of(page)) == [[[expected]]]
+
+
+def test_generators_and_missing_values(js: JavaScript) -> None:
+    """A generator is a list, once; what may be missing is null."""
+    page = engine.compile("<body><script>rec({= x =}, {= y? =})</script>").render(x=(n for n in "ab"))
+    assert js.traces(script_of(page)) == [[[["a", "b"], None]]]
+
+
+circle: list[object] = []
+circle.append(circle)
+deep: list[object] = []
+for _ in range(600):
+    deep = [deep]
+
+
+@pytest.mark.parametrize(
+    "value",
+    [b"x", object(), print, circle, deep, {(1, 2): 3}, [object()]],
+    ids="bytes object function circle deep key inner".split(),
+)
+def test_what_scripts_have_nothing_like(value: object) -> None:
+    """What JavaScript has nothing like is an error with a way out, in scripts and in JSON."""
+    for kind in ("", ' type="application/json"'):
+        with pytest.raises(RenderError) as found:
+            engine.compile(f"<script{kind}>[{{= x =}}]</script>").render(x=value)
+        assert found.value.code == "not-printable"
+        assert found.value.hint
+
+
+JSONS = st.recursive(
+    st.none()
+    | st.booleans()
+    | st.integers(-(2**53), 2**53)
+    | st.floats(allow_nan=False, allow_infinity=False)
+    | st.text(),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(st.text(max_size=4), inner, max_size=3),
+    max_leaves=8,
+)
+
+
+@given(JSONS)
+def test_json_reads_back(value: object) -> None:
+    """JSON is what Python gave, in a script element and in an attribute; and so is a value in a script."""
+    source = '<body><p data-x="{= x | json =}"><script type="application/json">{"a": {= x =}, "b": [{= x =}]}</script>'
+    page = LexborHTMLParser(engine.compile(source).render(x=value))
+    (script,) = page.css("script")
+    assert json.loads(script.text()) == {"a": value, "b": [value]}
+    assert json.loads(page.css("p")[0].attributes["data-x"] or "") == value
+    assert script_value(value).isascii()
+    assert not set("<>&") & set(script_value(value) + json_value(value))
+
+
+@given(st.text(), st.sampled_from(["{= x =}", "a{= x =}b", "\\n{= x =}"]))
+def test_literals_read_back(js: JavaScript, value: str, inside: str) -> None:
+    """In strings, template literals and regular expressions, and in JSON strings, the value is what it was."""
+    code = f"rec('{inside}', \"{inside}\", `{inside}`, /^{inside}$/.test('{inside}'), {{'{inside}': 1}})"
+    source = f'<body onload="{code.replace(chr(34), "&#34;")}"><script>{code}</script>'
+    page = engine.compile(source).render(x=value)
+    script = script_of(page)
+    body = LexborHTMLParser(page).css_first("body")
+    assert body is not None
+    one, other = js.traces(script, body.attributes["onload"] or "")
+    expected = inside.replace("\\n", "\n").replace("{= x =}", value)
+    assert one == other
+    assert one[0][:4] == [expected, expected, expected, True]
+
+
+def test_the_engine_can_see(js: JavaScript) -> None:
+    """Put together by hand, a hostile value does run code, and the traces show it."""
+    assert js.traces("rec('a')", "rec(''+rec(1)+'')", "rec('a") == [[["a"]], [[1], ["1"]], ["SyntaxError"]]

@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 from untor.escape.url import SCHEMES
 from untor.places.formatting import closed, common, misnested, opened
 from untor.places.html_machine import Machine
+from untor.places.place import Place
 from untor.places.url_states import UrlState
-from untor.places.verdict import Place, describe, place_of
+from untor.places.verdict import describe, place_of
 
 URLS = [
     ("", "scheme start"), (" \t\x01", "scheme start"), ("htt", "scheme"), ("a-b", "scheme"), ("https:", "special authority slashes"),

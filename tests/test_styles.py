@@ -66,7 +66,7 @@ def shape(tokens: Any) -> list[Any]:
             continue
         if token.type == "function" and token.lower_name == "untor-blocked":
             continue
-        elif token.type == "function":
+        if token.type == "function":
             found.append(("function", shape(token.arguments)))
         elif token.type.endswith("block"):
             found.append((token.type, shape(token.content)))
@@ -113,8 +113,8 @@ def sheet_of(page: str) -> list[Any]:
 )
 def test_same_rules_for_every_text(sheet: str, places: list[tuple[int, str]], value: str) -> None:
     """Wherever in a style sheet a value lands: rules, properties, strings, URLs and functions stay the same."""
-    for at, mark in sorted(places, reverse=True):
-        at %= len(sheet) + 1
+    for offset, mark in sorted(places, reverse=True):
+        at = offset % (len(sheet) + 1)
         sheet = sheet[:at] + mark + sheet[at:]
     try:
         template = engine.compile(f"<body><style>{sheet}</style>")

@@ -84,5 +84,7 @@ def escapers(
         "image-url-attribute": url.url_attribute_escaper(schemes, images=True),
         "image-url-pieces": url.pieces_escaper(schemes, images=True),
         "encoded-image-url": url_lists.encoded_url_escaper(schemes, images=True),
+        "listed-url": url_lists.listed_url_escaper(schemes),
+        "listed-image-url": url_lists.listed_url_escaper(schemes, images=True),
         **origins.resource_escapers(schemes, resource_origins),
     }

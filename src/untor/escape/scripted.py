@@ -8,6 +8,7 @@ from untor.escape.values import NotPrintable, printed
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
+    from typing import Any
 
 _TRUSTED = tuple(KINDS.values())
 
@@ -18,7 +19,7 @@ class Number(str):
     __slots__ = ()
 
 
-def scripted(value: object) -> object:
+def scripted(value: Any) -> object:
     """Return a value as ``None``, ``bool``, ``int``, ``float``, ``str``, ``Number``, ``list`` or ``dict`` (one level).
 
     Data classes, named tuples and rows become objects by their fields, sets lists in sorted order, dates ISO 8601
@@ -37,7 +38,9 @@ def scripted(value: object) -> object:
         return by_name(value)
     if hasattr(kind, "keys") and hasattr(kind, "__getitem__"):
         return _object(value)
-    for method, convert in (("__index__", int), ("__iter__", list), ("__float__", float)):
+    converters: tuple[tuple[str, Callable[[Any], object]], ...]
+    converters = (("__index__", int), ("__iter__", list), ("__float__", float))
+    for method, convert in converters:
         if hasattr(kind, method) and not hasattr(kind, "__await__"):
             return convert(value)
     raise NotPrintable(

@@ -49,7 +49,8 @@ class _Trusted:
     def __setattr__(self, name: str, value: object) -> Never:
         raise AttributeError(f"{type(self).__name__} cannot be changed")
 
-    __delattr__ = __setattr__  # type: ignore[assignment]
+    def __delattr__(self, name: str) -> Never:
+        raise AttributeError(f"{type(self).__name__} cannot be changed")
 
     def __reduce__(self) -> tuple[object, tuple[object, ...]]:
         return _made, (type(self).__name__, self._value, self._reason)

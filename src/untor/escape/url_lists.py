@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 
 from untor.escape.trusted import TrustedURL
-from untor.escape.url import blocked, log_blocked, percent, percent_path, permitted
+from untor.escape.url import INVALID, blocked, log_blocked, percent, percent_path, permitted
 from untor.escape.values import FORBIDDEN, SURROGATES, printed
 
 TYPE_CHECKING = False
@@ -43,6 +43,12 @@ def encoded_url_escaper(schemes: frozenset[str], *, images: bool = False) -> Cal
         return blocked(string, "its scheme is not permitted")
 
     return encoded_url
+
+
+def listed_url_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable[[object], str]:
+    """Make the escaping function for a URL in a list, where an empty one would not count."""
+    encoded_url = encoded_url_escaper(schemes, images=images)
+    return lambda value: encoded_url(value) or INVALID
 
 
 def url_segment(value: object) -> str:

@@ -1,5 +1,7 @@
-"""The built-in filters. A filter takes the value and its arguments; ``None`` and missing values reach
-only those that say so."""
+"""The built-in filters. A filter takes the value and its arguments.
+
+``None`` and missing values reach only those in ``TAKE_NONE``.
+"""
 
 from __future__ import annotations
 

@@ -73,7 +73,7 @@ _URL_NAMES = frozenset(attribute for _, attribute in _URL | _IMAGE_URL | _RESOUR
 # HTML §4.6.7: links that point to something, and load it at most as data or as a picture.
 _POINTING = frozenset(
     """alternate archives author bookmark canonical first help index last license me next pingback prev previous
-    privacy-policy search self shortlink terms-of-service up amphtml edit hub webmention dns-prefetch preconnect""".split(),
+    privacy-policy search self shortlink terms-of-service up edit hub webmention dns-prefetch preconnect""".split(),
 )
 _PICTURES = frozenset(
     {"icon", "shortcut", "apple-touch-icon", "apple-touch-icon-precomposed", "mask-icon", "image_src"}

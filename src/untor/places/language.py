@@ -18,7 +18,7 @@ class Language:
     Subclasses list their fields in ``__slots__`` and eat text in ``_eat``.
     """
 
-    __slots__ = ()
+    __slots__: tuple[str, ...] = ()
 
     def copy(self) -> Self:
         """Return a state that can go its own way."""
@@ -32,7 +32,7 @@ class Language:
         return tuple(getattr(self, name) for name in self.__slots__)
 
     def __eq__(self, other: object) -> bool:
-        return type(self) is type(other) and self.key() == other.key()  # type: ignore[attr-defined]
+        return type(self) is type(other) and self.key() == other.key()
 
     def __hash__(self) -> int:
         return hash((type(self), self.key()))

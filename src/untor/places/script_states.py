@@ -15,14 +15,15 @@ from untor.places.place import Place, Refusal, refused, unreadable
 from untor.places.script_brackets import (
     close_brace,
     close_bracket,
+    close_paren,
     colon,
     comma,
     open_brace,
     open_bracket,
     open_paren,
-    close_paren,
     semicolon,
 )
+from untor.places.script_places import JUDGES
 from untor.places.script_tokens import (
     AMBIGUOUS_WORDS,
     BINDING_WORDS,
@@ -53,7 +54,6 @@ _TEMPLATE = re.compile(r"(?:[^`\\$]|\\[\s\S]|\$(?!\{))+")
 _REGEXP = re.compile(rf"(?:[^/\\\[{LINE_TERMINATORS}]|\\[^{LINE_TERMINATORS}])+")
 _REGEXP_CLASS = re.compile(rf"(?:[^\]\\{LINE_TERMINATORS}]|\\[^{LINE_TERMINATORS}])+")
 _SAFE_AFTER_STEP = re.compile(r"[\s;,(){}\[\]\"'`]")
-_NO_GAP_BEFORE = frozenset("([{,;:=?!&|*%^~>")
 _NO_GAP_AFTER = frozenset(")]},;:?=!&|*%^~>+-/ \t\n\r\u2028\u2029")
 
 _LOST = "the script before it could not be followed"
@@ -141,7 +141,7 @@ class Script(Language):
     def place(self) -> Place | Refusal:
         """Judge the place of a value."""
         state = self.settled()
-        judge = _PLACES.get(state.state)
+        judge = JUDGES.get(state.state)
         if judge is None:
             return refused("in a comment of a script", "it would not be seen", "Take it out of the comment.")
         return judge(state)
@@ -203,8 +203,8 @@ def _code(script: Script, text: str, position: int) -> int:
     if found is None:
         _lost(script, _LOST)
         return position + 1
-    token, rest = found[0], text[position : position + 5]
-    if (found.end() == len(text) and token[-1] in COMBINES) or (not script.module and "<!-".startswith(rest)):
+    lexeme, rest = found[0], text[position : position + 5]
+    if (found.end() == len(text) and lexeme[-1] in COMBINES) or (not script.module and "<!-".startswith(rest)):
         script.tail = rest
         return len(text)
     if char == "/" and text[position + 1 : position + 2] in {"/", "*"}:
@@ -213,12 +213,12 @@ def _code(script: Script, text: str, position: int) -> int:
     if char == "/":
         _solidus(script)
         return position + 1
-    if not script.module and (token == "<!--" or (token == "-->" and script.line_start)):
+    if not script.module and (lexeme == "<!--" or (lexeme == "-->" and script.line_start)):
         script.state = "line comment"
         return found.end()
-    token = {"<!--": "<", "-->": "--"}.get(token, token)
-    _token(script, token)
-    return position + len(token)
+    lexeme = {"<!--": "<", "-->": "--"}.get(lexeme, lexeme)
+    _token(script, lexeme)
+    return position + len(lexeme)
 
 
 def _solidus(script: Script) -> None:
@@ -233,40 +233,45 @@ def _solidus(script: Script) -> None:
     script.last = "/"
 
 
-def _token(script: Script, token: str) -> None:
+def _token(script: Script, lexeme: str) -> None:
     """Go over a word, a number or a punctuator other than a solidus."""
     valued, newline = script.valued, script.newline
     script.valued = script.newline = script.line_start = False
-    script.last = token[-1]
-    if token[0].isalnum() or token[0] in "_$\\#" or token[0] > "\x7f" or (token[0] == "." and token[1:2].isdigit()):
-        _word(script, token)
+    script.last = lexeme[-1]
+    if (
+        lexeme[0].isalnum()
+        or lexeme[0] in "_$\\#"
+        or lexeme[0] > "\x7f"
+        or (lexeme[0] == "." and lexeme[1:2].isdigit())
+    ):
+        _word(script, lexeme)
         return
-    if token[0] == "/":
+    if lexeme[0] == "/":
         _solidus(script)
         return
-    if valued and token in {"=", "=>", "**"}:
+    if valued and lexeme in {"=", "=>", "**"}:
         raise unreadable(
             "right before this operator",
             "for some values it would be a pattern or an error there",
             "Write the name of a variable there, or put brackets around the value.",
         )
-    action = _ACTIONS.get(token)
+    action = _ACTIONS.get(lexeme)
     if action is not None:
         action(script)
-    elif token in {"++", "--"}:
+    elif lexeme in {"++", "--"}:
         script.before = "operand" if script.before == "operand" and not newline else "operator"
-    elif token in {".", "?."}:
+    elif lexeme in {".", "?."}:
         script.before = "dot"
-    elif token == "=>":
+    elif lexeme == "=>":
         script.before = "arrow"
-    elif token == "*" and script.before in {"key", "name", "import"}:
+    elif lexeme == "*" and script.before in {"key", "name", "import"}:
         pass
-    elif token == "?":
+    elif lexeme == "?":
         script.stack += ("?",)
         script.before = "bare"
-    elif token == "=":
+    elif lexeme == "=":
         script.before = "bare"
-    elif token == "@":
+    elif lexeme == "@":
         script.before = "key" if script.before == "key" else "operator"
     else:
         script.before = "operator"
@@ -445,88 +450,4 @@ _ACTIONS: dict[str, Callable[[Script], None]] = {
     ",": comma,
     ";": semicolon,
     ":": colon,
-}
-
-
-# --- places --------------------------------------------------------------------------------------------------------
-
-
-def _in_code(script: Script) -> Place | Refusal:
-    place = "in a script"
-    before = " " if script.last and script.last not in _NO_GAP_BEFORE else ""
-    if script.pending or script.before in {"binding", "head", "import"} or "(import" in script.stack:
-        if script.before == "import" or "(import" in script.stack:
-            reason = "code would be loaded from there"
-            return refused(f"{place} as a module to import", reason, "Write the URL of the module out.")
-        return refused(f"{place} in a declaration", "it would name something", "Write the name out.")
-    if script.before == "statement":
-        return Place("value", "script-value", ("script statement",), ("script-statement",), before)
-    if script.before in OPERAND_EXPECTED:
-        escaper = "script-value" if script.before == "bare" else "script-operand"
-        return Place("value", "script-value", ("script value",), (escaper,), before)
-    if script.before in {"key", "name"}:
-        reason = "as a name of a property it could be __proto__, which is none"
-        return refused(f"{place} as a key", reason, "Put it into brackets: {[{= … =}]: …}.")
-    if script.before == "dot":
-        return refused(f"{place} after a dot", "it would be a name", "Use brackets: call[{= … =}].")
-    if script.before == "ambiguous":
-        return refused(f"{place} after await or yield", "these can be names", "Put brackets around the value.")
-    remedy = "Put an operator between them, or the value into a string in quotes."
-    return refused(f"{place} right after a value or a name", "it would be glued to it", remedy)
-
-
-def _in_string(script: Script) -> Place | Refusal:
-    if script.tail:
-        return _in_escape(script)
-    return Place("value", "script-string", ("script string",), ("script-string",))
-
-
-def _in_escape(script: Script) -> Refusal:
-    reason = "the value would become a part of it"
-    return refused(f"inside the unfinished escape sequence {script.tail}", reason, "Finish it, or write it as \\x….")
-
-
-def _in_template(script: Script) -> Place | Refusal:
-    if script.stack[-1] == "`tag":
-        reason = "the function before it gets what is written there as it is"
-        return refused("in a template literal with a tag", reason, 'Make it an expression: ${{= … =}} or ${"{= … =}"}.')
-    if script.tail:
-        return (
-            _in_escape(script)
-            if script.tail != "$"
-            else refused(
-                "right after a $ in a template literal", "together with a { it would begin an expression", "Write \\$."
-            )
-        )
-    return Place("value", "script-template", ("script template literal",), ("script-string",))
-
-
-def _in_regexp(script: Script) -> Place | Refusal:
-    if script.tail:
-        return _in_escape(script)
-    return Place("value", "script-regexp", ("script regular expression",), ("script-regexp",))
-
-
-def _in_regexp_class(script: Script) -> Place | Refusal:
-    if script.tail:
-        return _in_escape(script)
-    if script.last == "-":
-        reason = "it would be the end of a range, which could be an error"
-        return refused("right after a - in a class of a regular expression", reason, "Write the range out.")
-    return Place("value", "script-regexp", ("script regular expression", "class"), ("script-regexp-class",))
-
-
-def _nowhere(script: Script) -> Refusal:
-    remedy = "Put the data at the start: const call = {= … =};"
-    return refused("in this script", script.reason, remedy)
-
-
-_PLACES: dict[str, Callable[[Script], Place | Refusal]] = {
-    "code": _in_code,
-    '"': _in_string,
-    "'": _in_string,
-    "template": _in_template,
-    "regexp": _in_regexp,
-    "regexp class": _in_regexp_class,
-    "lost": _nowhere,
 }

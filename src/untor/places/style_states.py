@@ -365,7 +365,7 @@ def _url(style: Style, text: str, position: int) -> int:
 
 
 def _lose_url(style: Style) -> None:
-    """Give up at a bad URL (§4.3.14 "Consume the remnants of a bad url"); an empty value could make a good one of it."""
+    """Give up at a bad URL (§4.3.14); where a value stands in it, an empty one could make a good one of it."""
     if style.valued:
         raise unreadable("in a URL that goes on like this", "an empty value would make another one of it", "End it.")
     style.state = "lost"

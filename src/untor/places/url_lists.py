@@ -116,7 +116,8 @@ class UrlList(Language):
         if isinstance(place, Refusal):
             return place
         context = "srcset" if self.descriptors else place.context
-        return Place("value", context, (words, *place.path), place.escapers)
+        escaper = place.escapers[0].replace("encoded-", "listed-")
+        return Place("value", context, (words, *place.path), (escaper,))
 
     def took_value(self) -> UrlList:
         """Return the state after a value."""

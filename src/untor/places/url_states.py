@@ -117,27 +117,27 @@ def _relative_slash(text: str, position: int, scheme: str, schemes: frozenset[st
 
 
 def _special_authority_slashes(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
-    """Special authority slashes state, at its first slash."""
+    """Read the first slash (special authority slashes state)."""
     if text[position] in "/\\":
         return "special authority second slash", scheme, position + 1
     return "special without slashes", scheme, position
 
 
 def _second_slash(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
-    """Special authority slashes state, at its second slash."""
+    """Read the second slash (special authority slashes state)."""
     if text[position] in "/\\":
         return "special authority ignore slashes", scheme, position + 1
     return "special without slashes", scheme, position
 
 
 def _ignore_slashes(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
-    """Special authority ignore slashes state."""
+    """Go over more slashes (special authority ignore slashes state)."""
     end = _end(_SLASHES, text, position)
     return ("special authority ignore slashes" if end == len(text) else "authority"), scheme, end
 
 
 def _without_slashes(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
-    """Special relative or authority state: what follows is a path or a host, depending on the page's own URL."""
+    """Go over what is a path or a host, depending on the page's own URL (special relative or authority state)."""
     end = _end(_AUTHORITY, text, position)
     return (
         ("special without slashes" if end == len(text) else _delimiter(text[end])),

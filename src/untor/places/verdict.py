@@ -76,7 +76,7 @@ def place_of(machine: Machine, active: re.Pattern[str] = _ACTIVE) -> Place | Ref
 def _in_text(machine: Machine) -> Place | Refusal:
     top = machine.stack[-1] if machine.stack else ""
     if machine.xml:
-        return _in_xml_text(machine, top)
+        return _in_xml_text(top)
     if top in NO_TEXT:
         reason = "a browser moves text there out of the table, or drops it"
         return refused(f"directly in <{top}>", reason, "Put it into a cell: <td>{= … =}</td>.", html=True)
@@ -95,7 +95,7 @@ def _in_text(machine: Machine) -> Place | Refusal:
     return Place("value", "text", ("text",), ("text",))
 
 
-def _in_xml_text(machine: Machine, top: str) -> Place | Refusal:
+def _in_xml_text(top: str) -> Place | Refusal:
     if not top:
         return refused("outside of the root element", "there is no text in XML", "Put it into an element.")
     name = top.rpartition(":")[2]

@@ -10,9 +10,9 @@ from untor.places.html_machine import VALUE_STATES, Machine
 from untor.places.place import Place, Refusal, Unreadable
 from untor.places.references import attribute_text
 from untor.places.verdict import describe, place_of
+from untor.plan.ahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead
 from untor.plan.blocks import BlockWalker
 from untor.plan.operations import Constant, Emit, Function
-from untor.plan.ahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead
 from untor.plan.texts import settled, source_offset, text_run
 from untor.plan.urls import UrlWalker
 
@@ -121,7 +121,9 @@ class PageWalker(BlockWalker[Machine]):
         machine = self.state
         if machine.inner is not None:
             begin = text[start : start + _LONGEST_REFERENCE]
-            gap = machine.inner.gap(attribute_text(begin) if machine.state in VALUE_STATES else begin)
+            if machine.state in VALUE_STATES:
+                begin = attribute_text(begin.partition('"' if "double" in machine.state else "'")[0])
+            gap = machine.inner.gap(begin)
             text = text[:start] + gap + text[start:]
         try:
             machine.read(text, start)

@@ -28,7 +28,7 @@ from untor.plan.texts import settled, text_run
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.places.html_machine import Machine
-    from untor.places.verdict import Place
+    from untor.places.place import Place
     from untor.plan.pieces import Frame, Library
 
 _CONTEXTS: dict[str, tuple[str, str, int]] = {
