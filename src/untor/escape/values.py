@@ -74,8 +74,3 @@ def printed(value: object) -> str:
         raise NotPrintable(f"An awaitable ({kind.__name__})", "Await it in the view and pass on the result.")
     text = str(value)
     return text if type(text) is str else str.__str__(text)
-
-
-def without_forbidden(text: str) -> str:
-    """Replace control characters that HTML forbids and lone surrogates by U+FFFD."""
-    return FORBIDDEN.sub("\ufffd", text)

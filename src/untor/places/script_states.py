@@ -11,7 +11,7 @@ import re
 from typing import TYPE_CHECKING
 
 from untor.places.language import Language, run
-from untor.places.place import Place, Refusal, refused, unreadable
+from untor.places.place import Place, Refusal, Unreadable, refused, unreadable
 from untor.places.script_brackets import (
     close_brace,
     close_bracket,
@@ -119,7 +119,10 @@ class Script(Language):
             return self
         other = self.copy()
         tail, other.tail = self.tail, ""
-        _token(other, tail)
+        try:
+            _token(other, tail)
+        except Unreadable as found:
+            _lost(other, f"{found.words['place']} {found.words['reason']}")
         return other
 
     def joined(self, other: Language) -> Language | None:
@@ -149,7 +152,8 @@ class Script(Language):
     def took_value(self) -> Script:
         """Return the state after a value."""
         state = self.settled().copy()
-        state.valued, state.sealed, state.last = True, False, "a"
+        if state.state in {"code", "regexp class"}:
+            state.valued, state.sealed, state.last = True, False, "a"
         if state.state == "code":
             state.before = "statement" if state.before == "statement" else "operand"
             state.newline = state.line_start = state.start = False

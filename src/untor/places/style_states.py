@@ -14,14 +14,15 @@ if TYPE_CHECKING:
 
 _SPACE = re.compile("[ \t\n\r\f]+")
 # §4.2: ident code points, escapes among them; numbers are read with them, since both are joined to what follows.
-_NAME = re.compile(r"(?:[A-Za-z0-9_\-\x80-\U0010ffff]|\\[^\n\r\f])+")
+_HEX = r"\\[0-9A-Fa-f]{1,6}(?:\r\n|[ \t\n\r\f])?"
+_NAME = re.compile(rf"(?:[A-Za-z0-9_\-\x80-\U0010ffff]|{_HEX}|\\[^\n\r\f0-9A-Fa-f])+")
 _ESCAPE = re.compile(r"\\(?:[0-9A-Fa-f]{1,6})?\Z")
 _STRINGS = {
     '"': re.compile(r'(?:[^"\\\n\r\f]|\\(?:\r\n|[\s\S]))+'),
     "'": re.compile(r"(?:[^'\\\n\r\f]|\\(?:\r\n|[\s\S]))+"),
 }
 _URL = re.compile(r"(?:[^)\"'(\\ \t\n\r\f]|\\[^\n\r\f])+")
-_HEX_ESCAPE = re.compile(r"\\(?:([0-9A-Fa-f]{1,6})[ \t\n\f]?|\r?\n|([\s\S]))")
+_HEX_ESCAPE = re.compile(r"\\(?:([0-9A-Fa-f]{1,6})(?:\r\n|[ \t\n\r\f])?|\r?\n|([\s\S]))")
 
 _URL_FUNCTIONS = frozenset({"url", "src", "image", "image-set", "-webkit-image-set"})
 """Functions whose strings are URLs (CSS Values 4 §4.5, CSS Images 4 §2)."""

@@ -132,6 +132,8 @@ class UrlList(Language):
         """Join two states."""
         if self == other or not isinstance(other, UrlList):
             return self if self == other else None
+        if (self.descriptors, self.url.kind) != (other.descriptors, other.url.kind):
+            return None
         result = self.copy()
         if {self.state, other.state} == {"start"}:
             result.word = ""

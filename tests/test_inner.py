@@ -1,0 +1,105 @@
+"""The languages inside HTML one by one: read in pieces, joined where branches meet, started in any state."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from untor.places.data_block import DataBlock
+from untor.places.html_machine import Machine
+from untor.places.json_states import Json
+from untor.places.language import Language, run
+from untor.places.place import Place, Refusal, Unreadable
+from untor.places.script_states import Script
+from untor.places.srcdoc import Document
+from untor.places.style_states import Style
+from untor.places.url_lists import LocalUrl, Refresh, UrlList
+
+STARTS: dict[str, Language] = {
+    "script": Script(), "module": Script(module=True), "style": Style(), "declarations": Style(declarations=True), "json": Json(),
+    "import map": Json(addresses=True), "data": DataBlock(), "url": LocalUrl("url"), "resource": LocalUrl("resource-url"),
+    "srcset": UrlList("image-url", descriptors=True), "ping": UrlList("url", descriptors=False), "refresh": Refresh(),
+    "document": Document(Machine().nested()),
+}  # fmt: skip
+PIECES = st.sampled_from(
+    """a b1 $ url( ( ) [ ] { } ; : , . .. ... ?. ? ?? = == => + ++ - -- * ** / // /* */ < <!-- --> ! & | ' " ` ${ \\ \\u \\x4 \\u{ \\0 \\a 0 1.5 5e-1
+    return if( function class async import await of in let case get default => #x @media @import !important #a .b 50% https: https:// / ? # % %2 1x
+    true {"a": [1, 5;url= </p <p <script> </style""".split()
+) | st.sampled_from([" ", "\n", "\r\n", "\t", "\u2028", "é", "\x85"])  # fmt: skip
+TEXTS = st.lists(PIECES, max_size=10).map("".join)
+
+
+@given(st.sampled_from(sorted(STARTS)), TEXTS, st.integers(0, 40), st.booleans())
+def test_text_can_come_in_pieces(start: str, text: str, cut: int, after_value: bool) -> None:  # noqa: FBT001
+    """From any state, reading text in two pieces comes to the same place for values as reading it at once."""
+    language = STARTS[start]
+    if after_value and isinstance(language.place if isinstance(language, Document) else language.place(), Place):
+        language = language.took_value()
+    if text[:cut].endswith("\r"):
+        cut += 1  # line breaks were normalized before
+    try:
+        whole = language.read(text)
+    except Unreadable:
+        with pytest.raises(Unreadable):
+            language.read(text[:cut]).read(text[cut:])
+        return
+    pieces = language.read(text[:cut]).read(text[cut:])
+    if isinstance(whole, Document):
+        assert pieces == whole
+    else:
+        assert pieces.place() == whole.place()
+        assert pieces.gap("a") == whole.gap("a")
+
+
+@given(st.sampled_from(sorted(STARTS)), TEXTS, TEXTS)
+def test_joins_are_fair(start: str, first: str, second: str) -> None:
+    """What branches join to does not depend on their order, and equal states join to themselves."""
+    try:
+        one, other = STARTS[start].read(first), STARTS[start].read(second)
+    except Unreadable:
+        return
+    assert one.joined(one) == one
+    assert hash(one) == hash(STARTS[start].read(first))
+    joined, turned = one.joined(other), other.joined(one)
+    assert (joined is None) == (turned is None)
+    if joined is not None and turned is not None and not isinstance(joined, Document):
+        assert joined.place() == turned.place()
+        if isinstance(joined.place(), Place) and isinstance(joined, Script | Style):
+            for before in (one, other):
+                assert not isinstance(before.place(), Refusal) or joined.place() != Place
+
+
+DIFFERENT = [
+    ("script", "a", "b", "place-refused"), ("script", "f(", "g[", None), ("script", "'", "a", None), ("script", "a=", "b=", "script-value"),
+    ("style", "p{a:b", "p{a:c", "style-value"), ("style", "p{a:-", "p{a:#", None), ("style", "p{a:!", "p{a:b", None), ("style", "p{", "p(", None),
+    ("url", "/a", "?b", "url-path"), ("url", "a", "/", "place-refused"), ("url", "/a", "/a%2", "place-refused"), ("srcset", "a 1x", "b 2x", None),
+    ("srcset", "/a", "/b", "srcset"), ("srcset", "", "a 1x,", "srcset"), ("srcset", "/a", "/b 1x", None), ("json", "[", "{", None), ("json", "[", "[", "json-value"),
+    ("ping", "/a", "/b ", None), ("document", "<p>", "<p", None), ("document", "<p>", "<p><b>", ""),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("start", "first", "second", "place"), DIFFERENT)
+def test_joins(start: str, first: str, second: str, place: str | None) -> None:
+    """Branches inside a language meet where what follows is read in one way."""
+    joined = STARTS[start].read(first).joined(STARTS[start].read(second))
+    if place is None or joined is None:
+        assert joined is place is None
+    elif place:
+        found = joined.place()
+        assert (found.context if isinstance(found, Place) else found.code) == place
+
+
+@pytest.mark.parametrize("start", STARTS)
+def test_other_languages_never_join(start: str) -> None:
+    """Two languages have nothing in common, also not two kinds of URL."""
+    for name, language in STARTS.items():
+        if name != start:
+            assert STARTS[start].joined(language) is None
+    assert LocalUrl("url").joined(LocalUrl("image-url")) is None
+
+
+def test_a_state_that_does_not_advance_is_a_bug() -> None:
+    """A hang becomes an error with a name."""
+    with pytest.raises(AssertionError, match="does not advance"):
+        run({"code": lambda _, __, position: position}, Script(), "a")
