@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
 ROOT = Path(__file__).parent.parent
+DOCUMENTS = [ROOT / "docs/language.md", ROOT / "docs/security.md"]
 EXAMPLE = re.compile(
     r"(?:^`(?P<file>[\w.]+)`\n```html\n(?P<text>.*?)\n```\nand the page\n)?"
     r"^```html\n(?P<template>(?:(?!```).)*?)\n```\nwith `(?P<data>[^\n]*)` gives\n```html\n(?P<page>.*?)\n```$",
@@ -23,12 +24,13 @@ EXAMPLE = re.compile(
 
 
 def examples() -> Iterator[re.Match[str]]:
-    yield from EXAMPLE.finditer((ROOT / "docs/language.md").read_text("utf-8"))
+    for document in DOCUMENTS:
+        yield from EXAMPLE.finditer(document.read_text("utf-8"))
 
 
 @pytest.mark.parametrize("example", [*examples()], ids=lambda found: found["template"][:30])
 def test_example(example: re.Match[str], tmp_path: Path) -> None:
-    """An example of the language reference gives the page that it says."""
+    """An example of the documents gives the page that it says."""
     if example["file"]:
         (tmp_path / example["file"]).write_text(example["text"], "utf-8")
     page = Engine(tmp_path).compile(example["template"]).render(eval(example["data"]))  # noqa: S307  our own documents
@@ -36,8 +38,8 @@ def test_example(example: re.Match[str], tmp_path: Path) -> None:
 
 
 def test_every_example_is_found() -> None:
-    """No example of the reference is passed over."""
-    assert len([*examples()]) == (ROOT / "docs/language.md").read_text("utf-8").count("` gives\n") > 15
+    """No example of the documents is passed over."""
+    assert len([*examples()]) == sum(document.read_text("utf-8").count("` gives\n") for document in DOCUMENTS) > 20
 
 
 def test_problems_page_is_current() -> None:
