@@ -262,7 +262,7 @@ def test_the_browser_test_can_see(tmp_path: Path, browser: Chrome) -> None:
     ]
     before = 0
     for page, least in by_hand:
-        pages = [page(value) for value in ["a", *PAYLOADS] if value.isprintable()]
+        pages = [page(value) for value in ["a", *PAYLOADS] if value.isprintable()]  # type: ignore[no-untyped-call]
         found = browser.execute_async_script(FRAMES, pages)
         assert found["runs"] - before >= least
         assert len(found["changed"]) >= least

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from decimal import Decimal
+
 import ada_url
 import pytest
 from hypothesis import event, given
@@ -206,3 +208,54 @@ def test_origins_are_origins(url: str) -> None:
     with pytest.raises(ValueError, match="resource_origins takes origins"):
         Engine(resource_origins=[url])
     assert origin_of("https://A.example:8443/x") == "https://a.example:8443"
+
+
+def test_addresses_of_an_import_map() -> None:
+    """Every address is judged, however deep; what is no address stays."""
+    template = engine.compile("<script type=importmap>{= x =}</script>")
+    found = template.render(
+        x={
+            "imports": {"a": f"{CDN}/a.js", "b": "/b.js"},
+            "scopes": [None, True, 1.5, (f"{CDN}/c.js",)],
+            "d": Decimal(2),
+        }
+    )
+    assert found == (
+        f'<script type=importmap>{{"imports":{{"a":"{CDN}/a.js","b":"about:invalid"}},'
+        f'"scopes":[null,true,1.5,["{CDN}/c.js"]],"d":2}}</script>'
+    )
+
+
+def test_whole_attributes_that_are_absent() -> None:
+    """A URL that is ``None`` or ``False`` leaves its attribute out; ``True`` is its name alone."""
+    for source in ("<a href={= x =}>", "<script src={= x =}>"):
+        template = engine.compile(source)
+        name = source.split("=")[0].split()[1]
+        assert [template.render(x=value) for value in (None, False, True)] == [
+            source.split()[0] + rest for rest in (">", ">", f" {name}>")
+        ]
+    own = Engine(url_schemes=["https"])
+    assert own.compile('<a href="{= x =}">').render(x="http://a") == '<a href="about:invalid">'
+
+
+@pytest.mark.parametrize(
+    ("value", "expected"),
+    [
+        ("a/b c", "a/b%20c"),
+        ("..", "untor-blocked"),
+        ("a/../b", "untor-blocked"),
+        ("/a", "untor-blocked"),
+        ("", "untor-blocked"),
+    ],
+)
+def test_several_segments_inside_a_style(value: str, expected: str) -> None:
+    """With ``path`` several segments go through in CSS as well, but none that leads away."""
+    page = engine.compile("<style>p { a: url(/{= x | path =}) url(/b/{= x | path =}) }</style>").render(x=value)
+    assert page == f"<style>p {{ a: url(/{expected}) url(/b/{expected if value else ''}) }}</style>"
+
+
+def test_code_inside_a_document_in_an_attribute() -> None:
+    """The same origins hold inside ``srcdoc``, where each URL is judged by itself."""
+    template = engine.compile("<iframe srcdoc=\"<script src='{= x =}'></script>\">")
+    assert "src='about:invalid'" in template.render(x="//h.example/a.js")
+    assert f"src='{CDN}/a.js'" in template.render(x=f"{CDN}/a.js")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import pickle
 import threading
 from datetime import UTC, date, datetime
 from enum import Enum
@@ -148,3 +149,10 @@ def test_blocked_urls_are_reported_short(caplog: pytest.LogCaptureFixture) -> No
     """A very long URL does not fill the log."""
     engine.compile("<a href={= x =}>").render(x="javascript:" + "x" * 5000)
     assert len(caplog.records[0].getMessage()) < 300
+
+
+def test_what_is_missing() -> None:
+    """What may be missing is false, empty and one of its kind, also in another process."""
+    assert not MISSING
+    assert (len(MISSING), list(MISSING), repr(MISSING)) == (0, [], "missing")
+    assert pickle.loads(pickle.dumps(MISSING)) is MISSING

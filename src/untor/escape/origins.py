@@ -6,7 +6,7 @@ import re
 
 from untor.escape.markup import attribute
 from untor.escape.script import json_value
-from untor.escape.scripted import scripted
+from untor.escape.scripted import Number, scripted
 from untor.escape.trusted import TrustedScriptURL
 from untor.escape.url import FOREIGN_ORIGIN, blocked, pieces_escaper
 from untor.escape.url_lists import encoded
@@ -75,6 +75,8 @@ def _checked_leaves(value: object, checked: Callable[[object], str]) -> object:
     if value is None or value is MISSING or isinstance(value, bool | int | float):
         return value
     plain = scripted(value)
+    if isinstance(plain, Number):
+        return value
     if isinstance(plain, dict):
         return {key: _checked_leaves(item, checked) for key, item in plain.items()}
     return (

@@ -117,7 +117,7 @@ _PRESENTATION = frozenset(
     marker-end cursor font font-family transform-origin""".split(),
 )
 
-ACTIVE_NAMES = (r"(?:data-)?(?:x|v|ng|hx|bind|on)-.*", r".*-on(?:-.*)?", r".*[^a-z0-9_-].*")
+ACTIVE_NAMES = (r"(?:data-)?(?:x|v|ng|hx|bind|on)-.*", r".*-on(?:-.*)?", r".*[^a-z0-9_-].*", "data-bind", "_")
 """Names of attributes that libraries in the page run as code or read as their own language, as patterns."""
 
 _HARMLESS_WITH_COLON = frozenset({"xml:lang", "xml:space", "xlink:title"})
@@ -133,6 +133,8 @@ def meaning(element: str, attribute: str, *, foreign: bool = False, fixed: Fixed
         return Meaning("script")
     if element in DEFINING.get(attribute, ()) or attribute in _ANIMATING or attribute == "is":
         return refused(where, "it decides what the element and its other attributes do", _VARIANTS)
+    if foreign and attribute == "xmlns":
+        return refused(where, "it decides what the elements are", "Write the namespace out.")
     if attribute in _BY_NAME:
         return Meaning(_BY_NAME[attribute])
     if element == "link" and attribute == "href":

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from untor.places.attributes import WITH_LANGUAGE, Fixed, Meaning, meaning
+from untor.places.attributes import DECIDING, WITH_LANGUAGE, Fixed, Meaning, meaning
 from untor.places.data_block import DataBlock
 from untor.places.json_states import Json
 from untor.places.place import Refusal, refused
@@ -53,7 +53,11 @@ def of_attribute(machine: Machine) -> Language | None:
 
 def meaning_of(machine: Machine) -> Meaning | Refusal:
     """Say what the machine's attribute means on the machine's element."""
-    return meaning(machine.tag, machine.attribute, foreign=machine.is_foreign_tag(), fixed=machine.fixed_attributes())
+    fixed = machine.fixed_attributes()
+    if machine.inside:
+        # Nobody looks ahead there: any of them may come after this one.
+        fixed = {**dict.fromkeys(DECIDING), **fixed}
+    return meaning(machine.tag, machine.attribute, foreign=machine.is_foreign_tag(), fixed=fixed)
 
 
 def of_element(name: str, fixed: Fixed) -> Language | Refusal:

@@ -30,6 +30,8 @@ _TO_LESS_THAN = re.compile("[^<]+")
 _TO_LESS_THAN_OR_DASH = re.compile("[^<-]+")
 _TO_GREATER_THAN = re.compile("[^>]+")
 _TO_QUESTION_MARK = re.compile("[^?>]+")
+_SIMPLE_TAG = re.compile("<(/?)([a-z][a-z0-9]*)>")
+_SIMPLE_ATTRIBUTE = re.compile('([a-z][a-z-]*)="([^"]*)"')
 _TAG_NAME = re.compile("[^\t\n\f\r />]+")
 _ATTRIBUTE_NAME = re.compile("[^\t\n\f\r />=]+")
 _TO_DOUBLE_QUOTE = re.compile('[^"]+')
@@ -53,7 +55,15 @@ def data_state(machine: Machine, text: str, position: int) -> int:
     if found:
         tree_builder.characters(machine, found[0])
         return found.end()
-    machine.state, machine.fresh = "tag open", False
+    machine.fresh = False
+    found = _SIMPLE_TAG.match(text, position)
+    if found:
+        # A shortcut through the states of a tag without attributes; it comes to the same.
+        _new_tag(machine, closing=bool(found[1]))
+        machine.tag = found[2]
+        _emit(machine)
+        return found.end()
+    machine.state = "tag open"
     return position + 1
 
 
@@ -296,6 +306,12 @@ def before_attribute_name_state(machine: Machine, text: str, position: int) -> i
     if text[position] in "/>":
         machine.state = "after attribute name"
         return position
+    found = _SIMPLE_ATTRIBUTE.match(text, position)
+    if found:
+        # A shortcut through the states of an attribute that is fixed text in double quotes; it comes to the same.
+        machine.state, machine.attribute, machine.value = "after attribute value (quoted)", found[1], found[2]
+        _attribute_done(machine)
+        return found.end()
     machine.state, machine.attribute, machine.value = "attribute name", "", ""
     if text[position] == "=":
         machine.attribute = "="

@@ -104,7 +104,7 @@ def _key(json: Json, text: str, position: int) -> int:
 def _string(json: Json, text: str, position: int) -> int:
     found = _STRING.match(text, position)
     position = found.end() if found else position
-    if position >= len(text) or text[position:] == "\\":
+    if position + (text[position : position + 1] == "\\") >= len(text):
         unfinished = ESCAPE_IN_STRING.search(text, max(0, len(text) - 40))
         if unfinished:
             before = text[: unfinished.start() + 1]

@@ -318,7 +318,7 @@ def _string(quote: str) -> Callable[[Script, str, int], int]:
         """Go over a string literal (§12.9.4)."""
         found = _STRINGS[quote].match(text, position)
         position = found.end() if found else position
-        if position >= len(text) or text[position:] == "\\":
+        if position + (text[position : position + 1] == "\\") >= len(text):
             script.tail = _unfinished(ESCAPE_IN_STRING, text)
             return len(text)
         if text[position] != quote:
@@ -350,7 +350,7 @@ def _template(script: Script, text: str, position: int) -> int:
     """Go over a template literal (§12.9.6)."""
     found = _TEMPLATE.match(text, position)
     position = found.end() if found else position
-    if position >= len(text) or text[position:] == "\\":
+    if position + (text[position : position + 1] == "\\") >= len(text):
         script.tail = _unfinished(ESCAPE_IN_STRING, text)
         if not script.tail and text.endswith("$"):
             script.tail = "$" if not _unfinished(re.compile(r"\\\Z"), text[:-1]) else ""
@@ -369,7 +369,7 @@ def _regexp(script: Script, text: str, position: int) -> int:
     """Go over a regular expression (§12.9.5)."""
     found = _REGEXP.match(text, position)
     position = found.end() if found else position
-    if position >= len(text) or text[position:] == "\\":
+    if position + (text[position : position + 1] == "\\") >= len(text):
         script.tail = _unfinished(ESCAPE_IN_REGEXP, text)
         return len(text)
     if text[position] == "[":
@@ -394,7 +394,7 @@ def _regexp_class(script: Script, text: str, position: int) -> int:
     if found:
         script.valued, script.last = False, found[0][-1] if found[0][-2:-1] != "\\" else "a"
         position = found.end()
-    if position >= len(text) or text[position:] == "\\":
+    if position + (text[position : position + 1] == "\\") >= len(text):
         script.tail = _unfinished(ESCAPE_IN_REGEXP, text)
         return len(text)
     if text[position] == "]":

@@ -208,7 +208,7 @@ def _normal(style: Style, text: str, position: int) -> int:
     start = position + (char in "@#")
     name = _NAME.match(text, start)
     end = name.end() if name else start
-    if (name or char in "@#\\") and (end == len(text) or text[end:] == "\\"):
+    if (name or char in "@#\\") and end + (text[end : end + 1] == "\\") >= len(text):
         style.tail = text[position:]
         style.last = style.tail[-1]
         return len(text)
@@ -313,7 +313,7 @@ def _string(quote: str) -> Callable[[Style, str, int], int]:
         """§4.3.5 "Consume a string token"."""
         found = _STRINGS[quote].match(text, position)
         end = found.end() if found else position
-        if end >= len(text) or text[end:] == "\\":
+        if end + (text[end : end + 1] == "\\") >= len(text):
             style.tail = _unfinished(text)
             _url_text(style, text[position : len(text) - len(style.tail)])
             return len(text)
@@ -350,7 +350,7 @@ def _url(style: Style, text: str, position: int) -> int:
     """§4.3.6 "Consume a url token"."""
     found = _URL.match(text, position)
     end = found.end() if found else position
-    if end >= len(text) or text[end:] == "\\":
+    if end + (text[end : end + 1] == "\\") >= len(text):
         style.tail = _unfinished(text)
         _url_text(style, text[position : len(text) - len(style.tail)])
         return len(text)

@@ -22,6 +22,8 @@ if TYPE_CHECKING:
 
 
 _LONGEST_REFERENCE = 40
+_SEVERAL = {"url-segment": "url-segments", "url-first-segment": "url-first-segments"}
+"""What one path segment becomes where the filter ``path`` says that there are several."""
 
 
 class PageWalker(BlockWalker[Machine]):
@@ -149,13 +151,17 @@ class PageWalker(BlockWalker[Machine]):
         if isinstance(place, Refusal):
             raise self.refused(place.code, node.start, node.end, **place.words)
         self.names.use(node.expression)
-        placement = self.placement(node, place.context, place.path, place.escapers)
+        expression, escapers = node.expression, place.escapers
+        if escapers[0] in _SEVERAL and self.names.is_built_in(expression, "path"):
+            assert isinstance(expression, tree.Filter)  # noqa: S101  is_built_in has looked
+            expression, escapers = expression.value, (_SEVERAL[escapers[0]], *escapers[1:])
+        placement = self.placement(node, place.context, place.path, escapers)
         before: tuple[str, ...] = ()
         if place.kind == "whole":
             before = (self._take_name(node),)
         self.held.append(place.before)
         self.flush()
-        self.operations.append(Emit(node.expression, place.escapers, placement, before))
+        self.operations.append(Emit(expression, escapers, placement, before))
         if not (trusted and self.state.state == "data"):
             # Trusted HTML is its author's word: as far as the markup around it goes, it is not there.
             self.state.took_value()
