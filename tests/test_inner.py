@@ -142,6 +142,7 @@ def test_work_is_linear(unit: str) -> None:
 
 def test_rare_states() -> None:
     """States that a template rarely comes to."""
+    assert Script().read("a \x01 b").state == "lost"
     script = Script().read("f(").took_value().read(" =")
     assert isinstance(script.place(), Refusal)
     assert isinstance(script.joined(Script().read("f(").took_value().read(" +")), Script | None)

@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from untor.escape.url import SCHEMES
+from untor.places.attributes import meaning
 from untor.places.formatting import closed, common, misnested, opened
 from untor.places.html_machine import Machine
 from untor.places.place import Place
@@ -76,6 +77,14 @@ def test_formatting(tags: str, lost: bool) -> None:  # noqa: FBT001  a table's c
         inline = closed(inline, name) if tag.startswith("</") else opened(inline, name, in_p=False)
     assert misnested(inline) == lost
     assert misnested(common(inline, ())) == lost
+
+
+def test_meanings() -> None:
+    """What an attribute means, besides what the cases show."""
+    kinds = {name: meaning("input", name) for name in ("checked", "aria-busy", "value", "formaction")}
+    assert {name: getattr(found, "kind", "") for name, found in kinds.items()} == {
+        "checked": "boolean", "aria-busy": "state", "value": "plain", "formaction": "url",
+    }  # fmt: skip
 
 
 def machine_after(text: str) -> Machine:

@@ -234,6 +234,7 @@ def test_whole_attributes_that_are_absent() -> None:
         assert [template.render(x=value) for value in (None, False, True)] == [
             source.split()[0] + rest for rest in (">", ">", f" {name}>")
         ]
+    assert engine.compile("<a href={= x =}>").render(x="https://a/?b&c") == '<a href="https://a/?b&amp;c">'
     own = Engine(url_schemes=["https"])
     assert own.compile('<a href="{= x =}">').render(x="http://a") == '<a href="about:invalid">'
 

@@ -14,7 +14,6 @@ from untor.places.elements import (
     HEAD,
     INTEGRATION_POINTS,
     NEWLINE_EATERS,
-    TABLE_CELLS,
     TABLE_PARTS,
     TABLE_SECTIONS,
     TEXT_STATES,
@@ -197,8 +196,6 @@ def end_tag(machine: Machine, name: str) -> None:
     if "noscript" in passed or any(":" in entry for entry in passed):
         machine.doubt = f"</{name}> closes what was opened outside"
     if name in TABLE_PARTS | {"table"} and ("template" in passed or "table" in passed):
-        return
-    if name in TABLE_CELLS | {"caption"} and any(entry in TABLE_CELLS | {"caption"} for entry in passed):
         return
     if name == "noscript" and passed:
         machine.doubt = "browsers with and without scripting disagree on where <noscript> ends"

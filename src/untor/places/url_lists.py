@@ -135,9 +135,6 @@ class UrlList(Language):
         if (self.descriptors, self.url.kind) != (other.descriptors, other.url.kind):
             return None
         result = self.copy()
-        if {self.state, other.state} == {"start"}:
-            result.word = ""
-            return result
         if {self.state, other.state} == {"url"}:
             joined = self.url.joined(other.url)
             assert isinstance(joined, LocalUrl)  # noqa: S101  of the same kind
