@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from untor.places.language import Language
 
 _JSON = frozenset({"application/json", "text/json", "speculationrules"})
-_CODE = re.compile("script|babel|jsx|tsx|python|ruby|lua|perl|wasm")
+_CODE = re.compile("script|babel|[jt]sx|python|ruby|lua|perl|wasm")
 
 
 def of_attribute(machine: Machine) -> Language | None:
