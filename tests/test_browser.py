@@ -13,6 +13,7 @@ from test_places import ACCEPTED, HOSTILE
 from untor import Engine
 from untor.cli.main import main
 from untor.demo.harbour import Harbour
+from untor.escape.style import style_value
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -83,6 +84,7 @@ def test_vessels(demo: Path, browser: Chrome) -> None:
             read = browser.execute_script("""return {
               register: document.querySelector("a[href*=register]").href,
               fields: [...document.querySelectorAll("textarea")].map(t => t.value),
+              flag: document.querySelector(".flag").style.cssText,
               mail: (document.querySelector("a[href^=mailto]") || {}).href,
             }""")
             path = browser.execute_script("return encodeURIComponent(arguments[0])", vessel.name)
@@ -91,6 +93,8 @@ def test_vessels(demo: Path, browser: Chrome) -> None:
             assert read["register"].startswith(f"https://register.ellery.example/vessels/{path}?kind=")
             texts = [message.text.replace("\r\n", "\n") for message in harbour.messages(vessel.id)]
             assert read["fields"] == texts
+            assert read["flag"].startswith("background: ") == (style_value(vessel.flag) == vessel.flag)
+            assert "url" not in read["flag"]
             assert (read["mail"] or "mailto:").count("?") == (1 if vessel.email else 0)
 
 

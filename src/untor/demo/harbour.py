@@ -18,7 +18,7 @@ TODAY = date(2031, 5, 17)
 
 _SCHEMA = """
 create table vessels (id integer primary key, name text not null, kind text not null, registry text not null,
-  length real not null, skipper text not null, website text, email text);
+  length real not null, skipper text not null, website text, email text, flag text not null);
 create table berths (code text primary key, quay text not null, depth real not null);
 create table calls (id integer primary key, vessel integer not null references vessels, berth text references berths,
   arrives text not null, cargo text, waiting integer not null);
@@ -39,6 +39,7 @@ class Vessel:
     skipper: str
     website: str | None
     email: str | None
+    flag: str
 
 
 @dataclass(frozen=True, slots=True)

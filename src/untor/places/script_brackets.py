@@ -2,7 +2,7 @@
 
 An entry of the stack says what closing it means: ``(`` a group or call, ``(s`` the head of a statement, ``(m`` the
 parameters of a method, ``(fd`` ``(fe`` those of a function that is declared or an expression, ``(import``; ``[`` and
-``[k`` (a computed key); ``{b`` a block, ``{o`` an object, ``{a`` the body of an arrow function, ``{fd`` ``{fe`` ``{m``
+``[k`` (a computed key); ``{b`` a block, ``{o`` an object, ``{x`` the names of an import or export, ``{a`` the body of an arrow function, ``{fd`` ``{fe`` ``{m``
 of other functions, ``{cd`` ``{ce`` of a class; a backquote for a template literal and ``${`` for an expression in it;
 ``?`` for a conditional expression.
 """
@@ -14,7 +14,14 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from untor.places.script_states import Script
 
-_AFTER = {"{b": "statement", "{o": "operand", "{a": "statement", "{fd": "statement", "{fe": "operand"} | {
+_AFTER = {
+    "{b": "statement",
+    "{o": "operand",
+    "{x": "ambiguous",
+    "{a": "statement",
+    "{fd": "statement",
+    "{fe": "operand",
+} | {
     "{cd": "statement",
     "{ce": "operand",
 }
@@ -88,7 +95,7 @@ def open_brace(script: Script) -> None:
         script.stack += ("{m",)
         script.before = "statement"
     elif before in {"operator", "bare", "binding", "import", "default"}:
-        script.stack += ("{o",)
+        script.stack += ("{x" if before == "import" else "{o",)
         script.before = "key"
     elif before in {"statement", "arrow", "operand"}:
         script.stack += ("{a" if before == "arrow" else "{b",)
@@ -115,7 +122,7 @@ def close_brace(script: Script) -> None:
 
 def comma(script: Script) -> None:
     """Go over a comma."""
-    script.before = "key" if _top(script) == "{o" else "operator"
+    script.before = "key" if _top(script) in {"{o", "{x"} else "operator"
 
 
 def semicolon(script: Script) -> None:

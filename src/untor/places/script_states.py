@@ -303,7 +303,7 @@ def _word(script: Script, word: str) -> None:
         script.before = "head"
     elif word in BINDING_WORDS:
         script.before = "binding"
-    elif word in {"import", "export"}:
+    elif word in {"import", "export"} or (word == "from" and before in {"operand", "import", "ambiguous"}):
         script.before = "import"
     elif word == "default":
         script.before = "default"
@@ -331,8 +331,12 @@ def _string(quote: str) -> Callable[[Script, str, int], int]:
     return state
 
 
+_AFTER_LITERAL = {"key": "name", "name": "name", "import": "ambiguous"}
+
+
 def _literal_ended(script: Script, last: str) -> None:
-    script.before = "name" if script.before in {"key", "name"} else "operand"
+    # After the name of a module a statement may end without a semicolon, and a solidus begin a regular expression.
+    script.before = _AFTER_LITERAL.get(script.before, "operand")
     script.valued = script.newline = script.line_start = False
     script.last = last
 

@@ -42,7 +42,7 @@ class Document(Language):
             remedy = "Write &amp;amp; for &, and a line feed after <pre> and <textarea>."
             return refused("right after this in srcdoc", reason, remedy)
         if isinstance(place, Refusal):
-            return place
+            return place._replace(html=False)
         if place.kind != "value":
             return refused("there in srcdoc", "the whole is one attribute already", "Put the value into quotes.")
         return Place("value", "html-attribute", ("HTML", *place.path), place.escapers, place.before)

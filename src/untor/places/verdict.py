@@ -115,7 +115,7 @@ def _in_attribute(machine: Machine, active: re.Pattern[str]) -> Place | Refusal:
         return means
     language = of_attribute(machine) if whole else machine.inner
     if language is not None:
-        return _on_path(machine, language, path, whole=whole)
+        return _on_path(machine, language, path, active, whole=whole)
     if means.kind.endswith("url"):
         if whole:
             return Place("whole", _url_context(means), (*path, "URL"), (f"{means.kind}-attribute",))
@@ -138,9 +138,12 @@ def _for(machine: Machine, escaper: str) -> str:
     return _XML_TEXT[escaper] if machine.xml else escaper
 
 
-def _on_path(machine: Machine, language: Language, path: tuple[str, ...], *, whole: bool) -> Place | Refusal:
+def _on_path(
+    machine: Machine, language: Language, path: tuple[str, ...], active: re.Pattern[str], *, whole: bool
+) -> Place | Refusal:
     """Judge a place in a language inside an attribute."""
-    place = language.outside(place_of(language.machine)) if isinstance(language, Document) else language.place()
+    inside = place_of(language.machine, active) if isinstance(language, Document) else None
+    place = language.outside(inside) if isinstance(language, Document) and inside else language.place()
     if isinstance(place, Refusal):
         return place
     context = "html-attribute" if isinstance(language, Document) else place.context
