@@ -10,8 +10,9 @@ from __future__ import annotations
 import re
 
 from untor.places import tree_builder
-from untor.places.attributes import DECIDING
 from untor.places.content import of_attribute
+from untor.places.html_raw_states import RAW_STATES
+from untor.places.html_tags import after_name, attribute_done, dash, emit, lower, new_tag
 from untor.places.place import Unreadable
 from untor.places.references import attribute_text
 
@@ -22,7 +23,6 @@ if TYPE_CHECKING:
     from untor.places.html_machine import Machine
 
 _QUOTES = {'"': "double", "'": "single"}
-_SPACE = "\t\n\f\r "
 _ALPHA = re.compile("[A-Za-z]")
 _ALPHAS = re.compile("[A-Za-z]+")
 _SPACES = re.compile("[\t\n\f\r ]+")
@@ -41,11 +41,6 @@ _COMMENT = re.compile("[^<-]+")
 _CDATA = re.compile(r"[^\]]+")
 
 
-def _lower(text: str) -> str:
-    """ASCII-lowercase, as the standard does with names."""
-    return text.lower() if text.isascii() else "".join(char.lower() if char < "\x80" else char for char in text)
-
-
 # --- 13.2.5.1 to .5: text ------------------------------------------------------------------------------------
 
 
@@ -59,9 +54,9 @@ def data_state(machine: Machine, text: str, position: int) -> int:
     found = _SIMPLE_TAG.match(text, position)
     if found:
         # A shortcut through the states of a tag without attributes; it comes to the same.
-        _new_tag(machine, closing=bool(found[1]))
+        new_tag(machine, closing=bool(found[1]))
         machine.tag = found[2]
-        _emit(machine)
+        emit(machine)
         return found.end()
     machine.state = "tag open"
     return position + 1
@@ -92,7 +87,7 @@ def tag_open_state(machine: Machine, text: str, position: int) -> int:
     """13.2.5.6 Tag open state."""
     char = text[position]
     if _ALPHA.match(char):
-        _new_tag(machine, closing=False)
+        new_tag(machine, closing=False)
     elif char == "/":
         machine.state = "end tag open"
         return position + 1
@@ -107,19 +102,11 @@ def tag_open_state(machine: Machine, text: str, position: int) -> int:
     return position
 
 
-def _new_tag(machine: Machine, *, closing: bool) -> None:
-    machine.state, machine.tag, machine.closing = "tag name", "", closing
-    machine.self_closing = machine.after_value = False
-    machine.attribute, machine.value = "", ""
-    machine.attributes = machine.valued = frozenset()
-    machine.fixed = machine.ahead = ()
-
-
 def end_tag_open_state(machine: Machine, text: str, position: int) -> int:
     """13.2.5.7 End tag open state."""
     char = text[position]
     if _ALPHA.match(char):
-        _new_tag(machine, closing=True)
+        new_tag(machine, closing=True)
         return position
     if char == ">":
         machine.state = "data"
@@ -132,167 +119,9 @@ def tag_name_state(machine: Machine, text: str, position: int) -> int:
     """13.2.5.8 Tag name state."""
     found = _TAG_NAME.match(text, position)
     if found:
-        machine.tag += _lower(found[0])
+        machine.tag += lower(found[0])
         return found.end()
-    return _after_name(machine, text, position)
-
-
-def _after_name(machine: Machine, text: str, position: int) -> int:
-    """White space, a solidus or a greater-than sign inside a tag."""
-    char = text[position]
-    if char in _SPACE:
-        machine.state = "before attribute name"
-    elif char == "/":
-        machine.state = "self-closing start tag"
-    else:
-        _emit(machine)
-    return position + 1
-
-
-def _emit(machine: Machine) -> None:
-    """Hand the tag to the tree builder, which may switch the tokenizer."""
-    machine.state = "data"
-    machine.after_value = False
-    if machine.closing:
-        tree_builder.end_tag(machine, machine.tag)
-    else:
-        machine.last_start = machine.tag
-        tree_builder.start_tag(machine, machine.tag)
-
-
-# --- 13.2.5.9 to .17: end tags of raw text -------------------------------------------------------------------
-
-
-def _raw_less_than(raw: str, script: str = "") -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
-        """13.2.5.9, .12, .15 RCDATA, RAWTEXT and script data less-than sign states."""
-        if text[position] == "/":
-            machine.buffer, machine.state = "", f"{raw} end tag open"
-            return position + 1
-        if script and text[position] == "!":
-            machine.state = script
-            return position + 1
-        machine.state = raw
-        return position
-
-    return state
-
-
-def _raw_end_tag_open(raw: str) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
-        """13.2.5.10, .13, .16, .24 end tag open states of raw text."""
-        machine.state = f"{raw} end tag name" if _ALPHA.match(text[position]) else raw
-        return position
-
-    return state
-
-
-def _raw_end_tag_name(raw: str) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
-        """13.2.5.11, .14, .17, .25 end tag name states of raw text: only an appropriate end tag ends it."""
-        found = _ALPHAS.match(text, position)
-        if found:
-            machine.buffer += _lower(found[0])
-            return found.end()
-        if machine.buffer == machine.last_start and text[position] in "\t\n\f\r />":
-            _new_tag(machine, closing=True)
-            machine.tag = machine.buffer
-            return _after_name(machine, text, position)
-        machine.state = raw
-        return position
-
-    return state
-
-
-# --- 13.2.5.18 to .31: script data escaped and double escaped ------------------------------------------------
-
-
-def script_data_escape_start_state(machine: Machine, text: str, position: int) -> int:
-    """13.2.5.18 Script data escape start state."""
-    return _dash(machine, text, position, "script data escape start dash", "script data")
-
-
-def script_data_escape_start_dash_state(machine: Machine, text: str, position: int) -> int:
-    """13.2.5.19 Script data escape start dash state."""
-    return _dash(machine, text, position, "script data escaped dash dash", "script data")
-
-
-def _dash(machine: Machine, text: str, position: int, then: str, otherwise: str) -> int:
-    """Go to ``then`` after a dash; otherwise reconsume in ``otherwise``."""
-    if text[position] == "-":
-        machine.state = then
-        return position + 1
-    machine.state = otherwise
-    return position
-
-
-def _escaped(less_than: str, dash: str) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
-        """13.2.5.20, .27 Script data escaped state and script data double escaped state."""
-        found = _TO_LESS_THAN_OR_DASH.match(text, position)
-        if found:
-            return found.end()
-        machine.state = less_than if text[position] == "<" else dash
-        return position + 1
-
-    return state
-
-
-def _escaped_dash(escaped: str) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
-        """13.2.5.21, .28 Script data (double) escaped dash states."""
-        char = text[position]
-        machine.state = {"-": f"{escaped} dash dash", "<": f"{escaped} less-than sign"}.get(char, escaped)
-        return position + 1
-
-    return state
-
-
-def _escaped_dash_dash(escaped: str) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
-        """13.2.5.22, .29 Script data (double) escaped dash dash states."""
-        char = text[position]
-        if char != "-":
-            machine.state = {"<": f"{escaped} less-than sign", ">": "script data"}.get(char, escaped)
-        return position + 1
-
-    return state
-
-
-def script_data_escaped_less_than_sign_state(machine: Machine, text: str, position: int) -> int:
-    """13.2.5.23 Script data escaped less-than sign state."""
-    char = text[position]
-    machine.buffer = ""
-    if char == "/":
-        machine.state = "script data escaped end tag open"
-        return position + 1
-    machine.state = "script data double escape start" if _ALPHA.match(char) else "script data escaped"
-    return position
-
-
-def script_data_double_escaped_less_than_sign_state(machine: Machine, text: str, position: int) -> int:
-    """13.2.5.30 Script data double escaped less-than sign state."""
-    if text[position] == "/":
-        machine.buffer, machine.state = "", "script data double escape end"
-        return position + 1
-    machine.state = "script data double escaped"
-    return position
-
-
-def _double_escape(after_script: str, otherwise: str) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
-        """13.2.5.26, .31 Script data double escape start and end states."""
-        found = _ALPHAS.match(text, position)
-        if found:
-            machine.buffer += _lower(found[0])
-            return found.end()
-        if text[position] in "\t\n\f\r />":
-            machine.state = after_script if machine.buffer == "script" else otherwise
-            return position + 1
-        machine.state = otherwise
-        return position
-
-    return state
+    return after_name(machine, text, position)
 
 
 # --- 13.2.5.32 to .40: attributes ----------------------------------------------------------------------------
@@ -310,7 +139,7 @@ def before_attribute_name_state(machine: Machine, text: str, position: int) -> i
     if found:
         # A shortcut through the states of an attribute that is fixed text in double quotes; it comes to the same.
         machine.state, machine.attribute, machine.value = "after attribute value (quoted)", found[1], found[2]
-        _attribute_done(machine)
+        attribute_done(machine)
         return found.end()
     machine.state, machine.attribute, machine.value = "attribute name", "", ""
     if text[position] == "=":
@@ -323,7 +152,7 @@ def attribute_name_state(machine: Machine, text: str, position: int) -> int:
     """13.2.5.33 Attribute name state."""
     found = _ATTRIBUTE_NAME.match(text, position)
     if found:
-        machine.attribute += _lower(found[0])
+        machine.attribute += lower(found[0])
         return found.end()
     if text[position] == "=":
         machine.state = "before attribute value"
@@ -341,26 +170,15 @@ def after_attribute_name_state(machine: Machine, text: str, position: int) -> in
     if char == "=" and machine.attribute:
         machine.state = "before attribute value"
         return position + 1
-    _attribute_done(machine)
+    attribute_done(machine)
     if char == "/":
         machine.state = "self-closing start tag"
     elif char == ">":
-        _emit(machine)
+        emit(machine)
     else:
         machine.state, machine.attribute, machine.value = "attribute name", "", ""
         return position
     return position + 1
-
-
-def _attribute_done(machine: Machine) -> None:
-    name = machine.attribute
-    if name:
-        if name in DECIDING and name not in machine.attributes:
-            value = None if name in machine.valued else _lower(attribute_text(machine.value)).strip(_SPACE)
-            machine.fixed += ((name, value),)
-        machine.attributes |= {name}
-    machine.attribute = ""
-    machine.inner = None
 
 
 def before_attribute_value_state(machine: Machine, text: str, position: int) -> int:
@@ -370,8 +188,8 @@ def before_attribute_value_state(machine: Machine, text: str, position: int) -> 
         return found.end()
     char = text[position]
     if char == ">":
-        _attribute_done(machine)
-        _emit(machine)
+        attribute_done(machine)
+        emit(machine)
         return position + 1
     machine.value = ""
     if char in _QUOTES:
@@ -393,7 +211,7 @@ def _quoted_value(rest: re.Pattern[str]) -> Callable[[Machine, str, int], int]:
             if machine.inner is not None:
                 machine.inner = machine.inner.read(attribute_text(found[0]))
             return found.end()
-        _attribute_done(machine)
+        attribute_done(machine)
         machine.state = "after attribute value (quoted)"
         return position + 1
 
@@ -406,9 +224,9 @@ def attribute_value_unquoted_state(machine: Machine, text: str, position: int) -
     if found:
         machine.value += found[0]
         return found.end()
-    _attribute_done(machine)
+    attribute_done(machine)
     if text[position] == ">":
-        _emit(machine)
+        emit(machine)
     else:
         machine.state = "before attribute name"
     return position + 1
@@ -417,9 +235,9 @@ def attribute_value_unquoted_state(machine: Machine, text: str, position: int) -
 def after_attribute_value_quoted_state(machine: Machine, text: str, position: int) -> int:
     """13.2.5.39 After attribute value (quoted) state."""
     if text[position] in "\t\n\f\r />":
-        _attribute_done(machine)
+        attribute_done(machine)
         machine.after_value = False
-        return _after_name(machine, text, position)
+        return after_name(machine, text, position)
     if machine.after_value:
         # The template has a value without quotes here, so this is not what it looks like.
         raise Unreadable("text-after-value", name=machine.attribute)
@@ -433,7 +251,7 @@ def _between_attributes(ends: str) -> Callable[[Machine, str, int], int]:
         if text[position] not in ends:
             raise Unreadable("step-inside", place="right before this text in a tag", remedy=_SPACE_REMEDY)
         machine.attribute, machine.after_value = "", False
-        return _after_name(machine, text, position)
+        return after_name(machine, text, position)
 
     return state
 
@@ -445,7 +263,7 @@ def self_closing_start_tag_state(machine: Machine, text: str, position: int) -> 
     """13.2.5.40 Self-closing start tag state."""
     if text[position] == ">":
         machine.self_closing = True
-        _emit(machine)
+        emit(machine)
         return position + 1
     machine.state = "before attribute name"
     return position
@@ -485,7 +303,7 @@ def comment_start_state(machine: Machine, text: str, position: int) -> int:
     if text[position] == ">":
         machine.state = "data"
         return position + 1
-    return _dash(machine, text, position, "comment start dash", "comment")
+    return dash(machine, text, position, "comment start dash", "comment")
 
 
 def comment_start_dash_state(machine: Machine, text: str, position: int) -> int:
@@ -493,7 +311,7 @@ def comment_start_dash_state(machine: Machine, text: str, position: int) -> int:
     if text[position] == ">":
         machine.state = "data"
         return position + 1
-    return _dash(machine, text, position, "comment end", "comment")
+    return dash(machine, text, position, "comment end", "comment")
 
 
 def comment_state(machine: Machine, text: str, position: int) -> int:
@@ -518,12 +336,12 @@ def comment_less_than_sign_state(machine: Machine, text: str, position: int) -> 
 
 def comment_less_than_sign_bang_state(machine: Machine, text: str, position: int) -> int:
     """13.2.5.47 Comment less-than sign bang state."""
-    return _dash(machine, text, position, "comment less-than sign bang dash", "comment")
+    return dash(machine, text, position, "comment less-than sign bang dash", "comment")
 
 
 def comment_less_than_sign_bang_dash_state(machine: Machine, text: str, position: int) -> int:
     """13.2.5.48 Comment less-than sign bang dash state."""
-    return _dash(machine, text, position, "comment less-than sign bang dash dash", "comment end dash")
+    return dash(machine, text, position, "comment less-than sign bang dash dash", "comment end dash")
 
 
 def comment_less_than_sign_bang_dash_dash_state(machine: Machine, text: str, position: int) -> int:  # noqa: ARG001
@@ -534,7 +352,7 @@ def comment_less_than_sign_bang_dash_dash_state(machine: Machine, text: str, pos
 
 def comment_end_dash_state(machine: Machine, text: str, position: int) -> int:
     """13.2.5.50 Comment end dash state."""
-    return _dash(machine, text, position, "comment end", "comment")
+    return dash(machine, text, position, "comment end", "comment")
 
 
 def comment_end_state(machine: Machine, text: str, position: int) -> int:
@@ -552,7 +370,7 @@ def comment_end_bang_state(machine: Machine, text: str, position: int) -> int:
     if text[position] == ">":
         machine.state = "data"
         return position + 1
-    return _dash(machine, text, position, "comment end dash", "comment")
+    return dash(machine, text, position, "comment end dash", "comment")
 
 
 # --- 13.2.5.53 to .71: doctype and CDATA ---------------------------------------------------------------------
@@ -620,32 +438,7 @@ STATES: dict[str, Callable[[Machine, str, int], int]] = {
     "tag open": tag_open_state,
     "end tag open": end_tag_open_state,
     "tag name": tag_name_state,
-    "RCDATA less-than sign": _raw_less_than("RCDATA"),
-    "RCDATA end tag open": _raw_end_tag_open("RCDATA"),
-    "RCDATA end tag name": _raw_end_tag_name("RCDATA"),
-    "RAWTEXT less-than sign": _raw_less_than("RAWTEXT"),
-    "RAWTEXT end tag open": _raw_end_tag_open("RAWTEXT"),
-    "RAWTEXT end tag name": _raw_end_tag_name("RAWTEXT"),
-    "script data less-than sign": _raw_less_than("script data", "script data escape start"),
-    "script data end tag open": _raw_end_tag_open("script data"),
-    "script data end tag name": _raw_end_tag_name("script data"),
-    "script data escape start": script_data_escape_start_state,
-    "script data escape start dash": script_data_escape_start_dash_state,
-    "script data escaped": _escaped("script data escaped less-than sign", "script data escaped dash"),
-    "script data escaped dash": _escaped_dash("script data escaped"),
-    "script data escaped dash dash": _escaped_dash_dash("script data escaped"),
-    "script data escaped less-than sign": script_data_escaped_less_than_sign_state,
-    "script data escaped end tag open": _raw_end_tag_open("script data escaped"),
-    "script data escaped end tag name": _raw_end_tag_name("script data escaped"),
-    "script data double escape start": _double_escape("script data double escaped", "script data escaped"),
-    "script data double escaped": _escaped(
-        "script data double escaped less-than sign",
-        "script data double escaped dash",
-    ),
-    "script data double escaped dash": _escaped_dash("script data double escaped"),
-    "script data double escaped dash dash": _escaped_dash_dash("script data double escaped"),
-    "script data double escaped less-than sign": script_data_double_escaped_less_than_sign_state,
-    "script data double escape end": _double_escape("script data escaped", "script data double escaped"),
+    **RAW_STATES,
     "before attribute name": before_attribute_name_state,
     "attribute name": attribute_name_state,
     "after attribute name": after_attribute_name_state,

@@ -2,9 +2,9 @@
 
 An entry of the stack says what closing it means: ``(`` a group or call, ``(s`` the head of a statement, ``(m`` the
 parameters of a method, ``(fd`` ``(fe`` those of a function that is declared or an expression, ``(import``; ``[`` and
-``[k`` (a computed key); ``{b`` a block, ``{o`` an object, ``{x`` the names of an import or export, ``{a`` the body of an arrow function, ``{fd`` ``{fe`` ``{m``
-of other functions, ``{cd`` ``{ce`` of a class; a backquote for a template literal and ``${`` for an expression in it;
-``?`` for a conditional expression.
+``[k`` (a computed key); ``{b`` a block, ``{o`` an object, ``{x`` the names of an import or export, ``{a`` the body of
+an arrow function, ``{fd`` ``{fe`` ``{m`` of other functions, ``{cd`` ``{ce`` of a class; a backquote for a template
+literal and ``${`` for an expression in it; ``?`` for a conditional expression.
 """
 
 from __future__ import annotations

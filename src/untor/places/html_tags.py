@@ -1,0 +1,71 @@
+"""What the tokenizer's states share: how a tag begins and ends, and its attributes (HTML §13.2.5)."""
+
+from __future__ import annotations
+
+from untor.places import tree_builder
+from untor.places.attributes import DECIDING
+from untor.places.references import attribute_text
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from untor.places.html_machine import Machine
+
+SPACE = "\t\n\f\r "
+
+
+def lower(text: str) -> str:
+    """ASCII-lowercase, as the standard does with names."""
+    return text.lower() if text.isascii() else "".join(char.lower() if char < "\x80" else char for char in text)
+
+
+def new_tag(machine: Machine, *, closing: bool) -> None:
+    """Begin a tag ("Create a new start tag token", "Create a new end tag token")."""
+    machine.state, machine.tag, machine.closing = "tag name", "", closing
+    machine.self_closing = machine.after_value = False
+    machine.attribute, machine.value = "", ""
+    machine.attributes = machine.valued = frozenset()
+    machine.fixed = machine.ahead = ()
+
+
+def after_name(machine: Machine, text: str, position: int) -> int:
+    """White space, a solidus or a greater-than sign inside a tag."""
+    char = text[position]
+    if char in SPACE:
+        machine.state = "before attribute name"
+    elif char == "/":
+        machine.state = "self-closing start tag"
+    else:
+        emit(machine)
+    return position + 1
+
+
+def emit(machine: Machine) -> None:
+    """Hand the tag to the tree builder, which may switch the tokenizer."""
+    machine.state = "data"
+    machine.after_value = False
+    if machine.closing:
+        tree_builder.end_tag(machine, machine.tag)
+    else:
+        machine.last_start = machine.tag
+        tree_builder.start_tag(machine, machine.tag)
+
+
+def attribute_done(machine: Machine) -> None:
+    """End an attribute; of two of one name the first counts (§13.2.5.33)."""
+    name = machine.attribute
+    if name:
+        if name in DECIDING and name not in machine.attributes:
+            value = None if name in machine.valued else lower(attribute_text(machine.value)).strip(SPACE)
+            machine.fixed += ((name, value),)
+        machine.attributes |= {name}
+    machine.attribute = ""
+    machine.inner = None
+
+
+def dash(machine: Machine, text: str, position: int, then: str, otherwise: str) -> int:
+    """Go to ``then`` after a dash; otherwise reconsume in ``otherwise``."""
+    if text[position] == "-":
+        machine.state = then
+        return position + 1
+    machine.state = otherwise
+    return position
