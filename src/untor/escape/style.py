@@ -17,7 +17,7 @@ BLOCKED = "untor-blocked()"
 drops the declaration (CSS Syntax §5.4.4)."""
 
 _NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]+)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
-_NAME = re.compile(r"-?(?:[A-Za-z_]|-[A-Za-z0-9_-])[A-Za-z0-9_-]*")
+_NAME = re.compile(r"(?:--|-?[A-Za-z_])[A-Za-z0-9_-]*")
 _PIECE = re.compile(r"[A-Za-z0-9_-]*(?:\.[0-9]+)?")
 _COLOUR = re.compile(r"#(?:[0-9A-Fa-f]{3,4}|[0-9A-Fa-f]{6}|[0-9A-Fa-f]{8})")
 _DIMENSION = re.compile(_NUMBER.pattern + r"(?:%|[A-Za-z]{1,8})?")
