@@ -22,7 +22,7 @@ URLS = [
     ("/\t/", "special authority ignore slashes"), ("///h", "authority"), ("/a", "path"), ("/a/b?c", "query"), ("/?", "query"), ("?", "query"),
     ("?a#", "fragment"), ("#?", "fragment"), ("a/b:c", "path"), ("1:b", "path"), (".", "path"), ("a?b:c", "query"), ("a b", "path"),
     ("javascript:", "blocked scheme"), ("java\nscript:x/?", "blocked scheme"), (" JavaScript:", "blocked scheme"), ("é:", "path"),
-    ("mailto:", "opaque path"), ("mailto:a@b", "opaque path"), ("mailto:a?s=", "query"), ("tel:1#", "fragment"),
+    ("mailto:", "path or authority"), ("mailto:/a", "special without slashes"), ("mailto://", "special authority ignore slashes"), ("mailto:a@b", "opaque path"), ("mailto:a?s=", "query"), ("tel:1#", "fragment"),
 ]  # fmt: skip
 
 

@@ -58,6 +58,8 @@ class UrlState:
             return replace(self, state="unknown", percent="")
         if self.state in {"scheme", "relative slash"}:
             return replace(self, state="path", percent="")
+        if self.state == "path or authority":
+            return replace(self, state="opaque path", percent="")
         if self.state == "special authority ignore slashes":
             return replace(self, state="authority", percent="")
         return replace(self, percent="")
@@ -106,7 +108,7 @@ def _scheme(text: str, position: int, scheme: str, schemes: frozenset[str]) -> S
         return _delimiter(text[end]), "", end + (text[end] in "?#")
     if scheme not in schemes:
         return "blocked scheme", scheme, end + 1
-    return "special authority slashes" if scheme in SPECIAL else "opaque path", scheme, end + 1
+    return "special authority slashes" if scheme in SPECIAL else "path or authority", scheme, end + 1
 
 
 def _relative_slash(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
@@ -160,6 +162,13 @@ def _path(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Ste
     return ("path", scheme, end) if end == len(text) else (_delimiter(text[end]), scheme, end + 1)
 
 
+def _path_or_authority(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
+    """After the scheme of a URL that is not special: a slash begins a path, or with another one an authority."""
+    if text[position] == "/":
+        return "special authority second slash", scheme, position + 1
+    return "opaque path", scheme, position
+
+
 def _opaque_path(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:
     """Opaque path state."""
     state, scheme, end = _path(text, position, scheme, schemes)
@@ -183,6 +192,7 @@ _STEPS: dict[str, Callable[[str, int, str, frozenset[str]], Step]] = {
     "special without slashes": _without_slashes,
     "authority": _authority,
     "path": _path,
+    "path or authority": _path_or_authority,
     "opaque path": _opaque_path,
     "query": _query,
 }

@@ -39,12 +39,13 @@ _CONTEXTS: dict[str, tuple[str, str, int]] = {
     "path": ("url-path", "URL path", COMPONENT),
     "query": ("url-query", "URL query", COMPONENT),
     "fragment": ("url-fragment", "URL fragment", COMPONENT),
+    "path or authority": ("url-path", "URL path", OPAQUE),
     "opaque path": ("url-path", "URL path", OPAQUE),
     "authority": ("url-host", "URL host", HOST),
     "special authority ignore slashes": ("url-host", "URL host", HOST),
 }
 _ESCAPERS = {COMPONENT: "percent", OPAQUE: "percent-opaque", PATH: "percent-path", HOST: "host"}
-_DECIDED = frozenset({"query", "fragment", "opaque path"})
+_DECIDED = frozenset({"query", "fragment", "path or authority", "opaque path"})
 _SEPARATOR = re.compile(r"[/\\?#]")
 _ONLY_DOTS = re.compile(r"(?:\.|%2e)*", re.IGNORECASE)
 
