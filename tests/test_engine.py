@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import pickle
 import subprocess
 import sys
 from concurrent.futures import ThreadPoolExecutor
@@ -251,3 +252,17 @@ def test_public_names() -> None:
     """What ``__all__`` names is there, and has a docstring."""
     assert all(getattr(untor, name).__doc__ for name in untor.__all__)
     assert sorted(untor.__all__) == untor.__all__
+
+
+def test_active_attributes() -> None:
+    """Which attributes libraries run can be said anew; what is no list of expressions is refused."""
+    for bad in ("x-.*", ["("]):
+        with pytest.raises(ValueError, match="active_attributes"):
+            Engine(active_attributes=bad)
+    own = Engine(active_attributes=["my-.*"])
+    assert own.compile('<p x-text="{= x =}" :a="{= x =}">').render(x="1") == '<p x-text="1" :a="1">'
+    with pytest.raises(untor.PlacementError):
+        own.compile('<p my-text="{= x =}">')
+    with pytest.raises(untor.PlacementError):
+        own.compile("<iframe srcdoc=\"<p my-text='{= x =}'>\">")
+    assert pickle.loads(pickle.dumps(own)).active_attributes == ("my-.*",)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from functools import partial
 
 from untor.cache import CodeCache
@@ -98,7 +99,8 @@ class Engine:
     ) -> None:
         _one_of("missing", missing, "error", "empty")
         _one_of("calls", calls, "functions", "methods")
-        for option, value in (("url_schemes", url_schemes), ("resource_origins", resource_origins)):
+        collections = {"url_schemes": url_schemes, "resource_origins": resource_origins}
+        for option, value in {**collections, "active_attributes": active_attributes}.items():
             if isinstance(value, str):
                 raise ValueError(f"{option} must be a collection, like {{{value!r}}}, not one text")  # noqa: TRY004
         self.folders = Folders(folders)
@@ -109,7 +111,7 @@ class Engine:
         self.reload = reload
         self.url_schemes = frozenset(scheme.lower().removesuffix(":") for scheme in url_schemes)
         self.resource_origins = frozenset(map(_origin, resource_origins))
-        self.active_attributes = None if active_attributes is None else tuple(active_attributes)
+        self.active_attributes = None if active_attributes is None else tuple(map(_pattern, active_attributes))
         self._options: dict[str, Any] = {
             "folders": folders,
             "globals": globals,
@@ -301,6 +303,16 @@ def _one_of(option: str, value: str, *allowed: str) -> None:
     if value not in allowed:
         words = " or ".join(f'"{each}"' for each in allowed)
         raise ValueError(f"{option} must be {words}, not {value!r}")
+
+
+def _pattern(pattern: str) -> str:
+    """Return a regular expression. Raises ``ValueError`` for what is none."""
+    try:
+        re.compile(pattern)
+    except re.error as error:
+        message = f"active_attributes takes regular expressions, and {pattern!r} is none: {error}"
+        raise ValueError(message) from None
+    return pattern
 
 
 def _origin(url: str) -> str:
