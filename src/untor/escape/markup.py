@@ -38,14 +38,7 @@ def text(value: object) -> str:
 
 def rcdata(value: object) -> str:
     """Escape for ``title`` and ``textarea``, which hold text only (HTML §13.1.2 "escapable raw text elements")."""
-    string = value if type(value) is str else printed(value)
-    if "&" in string:
-        string = string.replace("&", "&amp;")
-    if "<" in string:
-        string = string.replace("<", "&lt;")
-    if ">" in string:
-        string = string.replace(">", "&gt;")
-    return string if string.isprintable() else _unprintable(string)
+    return text(printed(value))
 
 
 def attribute(value: object) -> str:

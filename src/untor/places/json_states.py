@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from untor.places.language import Language, run
+from untor.places.language import Language, run, unfinished_escape
 from untor.places.place import Place, Refusal, refused
 from untor.places.script_tokens import ESCAPE_IN_STRING
 
@@ -105,10 +105,7 @@ def _string(json: Json, text: str, position: int) -> int:
     found = _STRING.match(text, position)
     position = found.end() if found else position
     if position + (text[position : position + 1] == "\\") >= len(text):
-        unfinished = ESCAPE_IN_STRING.search(text, max(0, len(text) - 40))
-        if unfinished:
-            before = text[: unfinished.start() + 1]
-            json.tail = unfinished[0] if (len(before) - len(before.rstrip("\\"))) % 2 else ""
+        json.tail = unfinished_escape(ESCAPE_IN_STRING, text)
         return len(text)
     if text[position] != '"':
         json.state = "lost"

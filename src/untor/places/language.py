@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from untor.places.place import Unreadable
 
 if TYPE_CHECKING:
+    import re
     from typing import Self
 
     from untor.places.place import Place, Refusal
@@ -75,3 +76,16 @@ def run(states: dict[str, object], language: object, text: str) -> None:
             raise
         if (position, language.state) == before:  # type: ignore[attr-defined]
             raise AssertionError(f"the state {before[1]!r} does not advance")
+
+
+_LONGEST_ESCAPE = 40
+
+
+def unfinished_escape(pattern: re.Pattern[str], text: str) -> str:
+    """Return the escape sequence at the end of a literal's text that something after it could go on."""
+    found = pattern.search(text, max(0, len(text) - _LONGEST_ESCAPE))
+    if found is None:
+        return ""
+    before = text[: found.start() + 1]
+    backslashes = len(before) - len(before.rstrip("\\"))
+    return found[0] if backslashes % 2 else ""

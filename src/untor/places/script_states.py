@@ -10,7 +10,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from untor.places.language import Language, run
+from untor.places.language import Language, run, unfinished_escape
 from untor.places.place import Place, Refusal, Unreadable, refused, unreadable
 from untor.places.script_brackets import (
     close_brace,
@@ -319,7 +319,7 @@ def _string(quote: str) -> Callable[[Script, str, int], int]:
         found = _STRINGS[quote].match(text, position)
         position = found.end() if found else position
         if position + (text[position : position + 1] == "\\") >= len(text):
-            script.tail = _unfinished(ESCAPE_IN_STRING, text)
+            script.tail = unfinished_escape(ESCAPE_IN_STRING, text)
             return len(text)
         if text[position] != quote:
             _lost(script, "a string is not closed before the end of its line")
@@ -341,23 +341,14 @@ def _literal_ended(script: Script, last: str) -> None:
     script.last = last
 
 
-def _unfinished(pattern: re.Pattern[str], text: str) -> str:
-    """Return the escape sequence at the end of a literal's text that something after it could go on."""
-    found = pattern.search(text, max(0, len(text) - 40))
-    if found is None:
-        return ""
-    backslashes = len(text[: found.start() + 1]) - len(text[: found.start() + 1].rstrip("\\"))
-    return found[0] if backslashes % 2 else ""
-
-
 def _template(script: Script, text: str, position: int) -> int:
     """Go over a template literal (§12.9.6)."""
     found = _TEMPLATE.match(text, position)
     position = found.end() if found else position
     if position + (text[position : position + 1] == "\\") >= len(text):
-        script.tail = _unfinished(ESCAPE_IN_STRING, text)
+        script.tail = unfinished_escape(ESCAPE_IN_STRING, text)
         if not script.tail and text.endswith("$"):
-            script.tail = "$" if not _unfinished(re.compile(r"\\\Z"), text[:-1]) else ""
+            script.tail = "$" if not unfinished_escape(re.compile(r"\\\Z"), text[:-1]) else ""
         return len(text)
     script.state = "code"
     if text[position] == "`":
@@ -374,7 +365,7 @@ def _regexp(script: Script, text: str, position: int) -> int:
     found = _REGEXP.match(text, position)
     position = found.end() if found else position
     if position + (text[position : position + 1] == "\\") >= len(text):
-        script.tail = _unfinished(ESCAPE_IN_REGEXP, text)
+        script.tail = unfinished_escape(ESCAPE_IN_REGEXP, text)
         return len(text)
     if text[position] == "[":
         script.state, script.valued, script.last = "regexp class", False, "["
@@ -399,7 +390,7 @@ def _regexp_class(script: Script, text: str, position: int) -> int:
         script.valued, script.last = False, found[0][-1] if found[0][-2:-1] != "\\" else "a"
         position = found.end()
     if position + (text[position : position + 1] == "\\") >= len(text):
-        script.tail = _unfinished(ESCAPE_IN_REGEXP, text)
+        script.tail = unfinished_escape(ESCAPE_IN_REGEXP, text)
         return len(text)
     if text[position] == "]":
         script.state = "regexp"

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from untor.places.language import Language, run
+from untor.places.language import Language, run, unfinished_escape
 from untor.places.place import Place, Refusal, refused, unreadable
 from untor.places.url_lists import LocalUrl
 
@@ -314,7 +314,7 @@ def _string(quote: str) -> Callable[[Style, str, int], int]:
         found = _STRINGS[quote].match(text, position)
         end = found.end() if found else position
         if end + (text[end : end + 1] == "\\") >= len(text):
-            style.tail = _unfinished(text)
+            style.tail = unfinished_escape(_ESCAPE, text)
             _url_text(style, text[position : len(text) - len(style.tail)])
             return len(text)
         _url_text(style, text[position:end])
@@ -323,14 +323,6 @@ def _string(quote: str) -> Callable[[Style, str, int], int]:
         return end + 1
 
     return state
-
-
-def _unfinished(text: str) -> str:
-    found = _ESCAPE.search(text, max(0, len(text) - 16))
-    if found is None:
-        return ""
-    before = text[: found.start() + 1]
-    return found[0] if (len(before) - len(before.rstrip("\\"))) % 2 else ""
 
 
 def _url_text(style: Style, text: str) -> None:
@@ -351,7 +343,7 @@ def _url(style: Style, text: str, position: int) -> int:
     found = _URL.match(text, position)
     end = found.end() if found else position
     if end + (text[end : end + 1] == "\\") >= len(text):
-        style.tail = _unfinished(text)
+        style.tail = unfinished_escape(_ESCAPE, text)
         _url_text(style, text[position : len(text) - len(style.tail)])
         return len(text)
     _url_text(style, text[position:end])
