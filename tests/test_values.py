@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from untor import Engine, MissingValue, RenderError, UntorError
 from untor.deep import with_deep_stack
-from untor.escape import MISSING
+from untor.escape import MISSING, escapers
 from untor.filters.text import clip
 
 
@@ -156,3 +156,16 @@ def test_what_is_missing() -> None:
     assert not MISSING
     assert (len(MISSING), list(MISSING), repr(MISSING)) == (0, [], "missing")
     assert pickle.loads(pickle.dumps(MISSING)) is MISSING
+
+
+ASCII = ("script-", "json-", "style-", "percent", "url-", "encoded-", "listed-", "import-map")
+
+
+@given(st.text(min_size=1))
+def test_what_no_encoding_changes(value: str) -> None:
+    """In scripts, JSON, styles and percent-encoded parts of URLs only ASCII is printed."""
+    table = {name: escape for name, escape in escapers().items() if name.startswith(ASCII)}
+    assert len(table) > 20
+    for name, escape in table.items():
+        if name not in {"script-statement", "style-rules", "url-attribute", "url-pieces"}:
+            assert escape(value).isascii(), name
