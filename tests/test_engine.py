@@ -215,8 +215,15 @@ def test_constant_text_is_merged() -> None:
 
 # --- the house ---------------------------------------------------------------------------------------------------
 
-LEVELS = ["escape", "filters", "problems source errors problem_table", "run folders language places", "plan", "build"]
-LEVELS += ["deep cache template engine", "data", "demo", "cli __init__ __main__"]
+LEVELS = [
+    "escape",
+    "filters",
+    "problems source errors problem_table rule_table",
+    "run language places",
+    "plan",
+    "build",
+]
+LEVELS += ["deep cache template folders", "check", "engine", "report probe", "data", "demo", "cli __init__ __main__"]
 RANK = {name: level for level, names in enumerate(LEVELS) for name in names.split()}
 
 

@@ -22,11 +22,12 @@ from untor.template import Origin, Template
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     import os
-    from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+    from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
     from concurrent.futures import Executor
     from typing import Any
 
     from untor.build.result import Built
+    from untor.check.findings import Finding
     from untor.language.reader import Reading
     from untor.plan.operations import Plan
     from untor.plan.pieces import Permitted
@@ -180,6 +181,23 @@ class Engine:
         for pages in executor.map(partial(_render_batch, self, name), _batches(contexts)):
             yield from pages
 
+    def check(
+        self,
+        *,
+        also: Collection[str] = (),
+        accepted: Mapping[str, str] | None = None,
+        most_trusted: int | None = None,
+    ) -> list[Finding]:
+        """Return everything wrong or risky in all templates that can be known without data, by file and line.
+
+        ``also`` are rules that are off unless asked for (``"csp-script"``, ``"csp-handler"``), ``accepted`` rules that
+        are not wrong here, each with the reason, ``most_trusted`` is how many values may be printed as trusted.
+        ``untor check`` reports the same.
+        """
+        from untor.check.runner import Wanted, check  # noqa: PLC0415  the checker is loaded when it is asked for
+
+        return check(self, Wanted(accepted or {}, also, most_trusted)).findings
+
     def filter(self, function: Callable[..., object]) -> Callable[..., object]:
         """Register a filter under its function's name; a decorator."""
         self.filters[function.__name__] = function
@@ -219,24 +237,30 @@ class Engine:
         if part not in reading.parts:
             near = suggestion(part, reading.parts, f"It has {', '.join(reading.parts) or 'no parts'}.")
             words = {"word": f"{reading.source.name}#{part}", "near": near}
-            raise TemplateMissing(Problem("template-missing", **words))  # type: ignore[arg-type]
+            raise TemplateMissing(Problem("template-missing", **words))
         return self.template_of(Origin(origin.name, origin.text, part))
 
-    def plan_of(self, origin: Origin) -> Plan:
-        """Plan a template. Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``."""
+    def plan_of(self, origin: Origin, *, collects: bool = False) -> Plan:
+        """Plan a template. Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``.
+
+        With ``collects``, the problems are not raised but are all in the plan.
+        """
         from untor.plan.planner import plan  # noqa: PLC0415  the compiler is loaded when there is something to compile
 
-        permitted = self._permitted()
+        permitted = self.permitted()
         try:
             reading = self._reading_of(origin)
-            planned = plan(reading, self._reading, self.filters, permitted, origin.part)
+            planned = plan(reading, self.reading, self.filters, permitted, origin.part, collects=collects)
         except RecursionError:
-            planned = with_deep_stack(lambda: plan(reading, self._reading, self.filters, permitted, origin.part))
-        if planned.problems:
+            planned = with_deep_stack(
+                lambda: plan(reading, self.reading, self.filters, permitted, origin.part, collects=collects)
+            )
+        if planned.problems and not collects:
             raise error_of(planned.problems[0])
         return planned
 
-    def _permitted(self) -> Permitted:
+    def permitted(self) -> Permitted:
+        """Return what templates of this engine may do, as the planner wants to know it."""
         from untor.places.attributes import ACTIVE_NAMES, active_pattern  # noqa: PLC0415
         from untor.plan.pieces import Permitted  # noqa: PLC0415
 
@@ -281,10 +305,13 @@ class Engine:
             from untor.plan.planner import reading_of  # noqa: PLC0415
 
             return reading_of(Source(origin.name, origin.text))
-        return self._reading(origin.name)
+        return self.reading(origin.name)
 
-    def _reading(self, name: str) -> Reading:
-        """Read a template that others are made of, once."""
+    def reading(self, name: str) -> Reading:
+        """Read a template, or one that others are made of, once; what is wrong with it is in the reading.
+
+        Raises ``TemplateMissing``, and ``MarkError`` for a file that is not UTF-8.
+        """
         from untor.plan.planner import reading_of  # noqa: PLC0415
 
         found = self._readings.get(name)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from itertools import islice
 from pathlib import Path
 
 from untor.errors import MarkError, TemplateMissing
@@ -61,7 +62,7 @@ class Folders:
             octets = path.read_bytes()
         except OSError as error:
             words = {"word": name, "trouble": (error.strerror or str(error)).lower()}
-            raise TemplateMissing(Problem("template-unreadable", **words)) from error  # type: ignore[arg-type]
+            raise TemplateMissing(Problem("template-unreadable", **words)) from error
         return decoded(octets, name + path.suffix if not name.endswith(path.suffix) else name, str(path))
 
     def stamp(self, name: str) -> object:
@@ -73,19 +74,26 @@ class Folders:
             return None
         return str(path), state.st_mtime_ns, state.st_size, state.st_ino
 
-    def names(self) -> Iterator[str]:
-        """Yield the names of all templates."""
-        count = 0
+    def name(self, name: str) -> str:
+        """Return the whole name of a template, with its ending. Raises ``TemplateMissing``."""
+        suffix = self.find(name).suffix
+        return name if name.endswith(suffix) else name + suffix
+
+    def files(self) -> Iterator[tuple[str, Path]]:
+        """Yield the name and the file of each template, in search order; a name may come twice."""
         for prefix, folder in self.entries:
             for place, folders, files in os.walk(folder):
                 folders.sort()
                 for file in sorted(files):
-                    count += 1
-                    if count > _MOST_LISTED:
-                        return
                     if file.endswith(ENDINGS):
-                        inner = (Path(place) / file).relative_to(folder).as_posix()
-                        yield f"{prefix}/{inner}" if prefix else inner
+                        path = Path(place) / file
+                        inner = path.relative_to(folder).as_posix()
+                        yield (f"{prefix}/{inner}" if prefix else inner), path
+
+    def names(self) -> Iterator[str]:
+        """Yield the names of templates, of the first some thousand files."""
+        for name, _ in islice(self.files(), _MOST_LISTED):
+            yield name
 
     def _near(self, name: str) -> str:
         names = set(self.names())

@@ -16,7 +16,10 @@ if TYPE_CHECKING:
     from typing import NamedTuple
 
     class Code(NamedTuple):
-        """A kind of problem: the exception's name, the sentence, the way out, and the example."""
+        """A kind of problem: the exception's name, the sentence, the way out, the example, and how bad it is.
+
+        ``severity`` is ``error``, ``warning`` or ``note``, the words of SARIF 2.1.0 §3.27.10.
+        """
 
         error: str
         message: str
@@ -24,8 +27,11 @@ if TYPE_CHECKING:
         failing: str = ""
         mended: str = ""
         data: Mapping[str, object] = MappingProxyType({})
+        severity: str = "error"
 else:  # typing is not loaded to render a page
-    Code = namedtuple("Code", "error message hint failing mended data", defaults=("", "", "", MappingProxyType({})))
+    Code = namedtuple(
+        "Code", "error message hint failing mended data severity", defaults=("", "", "", MappingProxyType({}), "error")
+    )
 
 _CALL = {"call": {"vessel": {"name": "Sea Holly", "id": 3}, "berth": None, "note": "all well"}}
 _CALLS = {"calls": [{"name": "Sea Holly", "tons": 12}, {"name": "Gannet", "tons": 9}]}

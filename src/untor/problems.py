@@ -22,10 +22,11 @@ class Problem:
     """One thing that is wrong, at one place of a source.
 
     ``code`` names the kind in the table ``CODES``; ``message`` and ``hint`` are sentences for people;
-    ``source`` with ``start`` and ``end`` (offsets) is the place, where there is one.
+    ``source`` with ``start`` and ``end`` (offsets) is the place, where there is one. ``related`` are other places that
+    have to do with it, each a sentence, a source and two offsets.
     """
 
-    __slots__ = ("code", "end", "hint", "message", "source", "start")
+    __slots__ = ("code", "end", "hint", "message", "related", "source", "start")
 
     def __init__(
         self,
@@ -33,22 +34,29 @@ class Problem:
         source: Source | None = None,
         start: int = 0,
         end: int | None = None,
+        /,
         *,
         hint: str | None = None,
         **words: object,
     ) -> None:
-        kind = CODES[code]
+        kind = kind_of(code)
         self.code = code
         self.source = source
         self.start = start
         self.end = start + 1 if end is None else end
         self.message = kind.message.format(**words)
         self.hint = kind.hint.format(**words) if hint is None else hint
+        self.related: tuple[tuple[str, Source, int, int], ...] = ()
 
     @property
     def kind(self) -> Code:
         """The row of the table."""
-        return CODES[self.code]
+        return kind_of(self.code)
+
+    def beside(self, *related: tuple[str, Source, int, int]) -> Problem:
+        """Name other places that have to do with it, and return the problem."""
+        self.related = related
+        return self
 
     def at(self, source: Source, start: int, end: int) -> None:
         """Say where the problem is, when that was not known to the one who found it."""
@@ -59,6 +67,15 @@ class Problem:
 
     def __repr__(self) -> str:
         return f"<Problem {self.code} {self.source.name if self.source else ''}:{self.start}-{self.end}>"
+
+
+def kind_of(code: str) -> Code:
+    """Return the row of a code, of a problem or of a rule of the checker."""
+    if code in CODES:
+        return CODES[code]
+    from untor.rule_table import RULES  # noqa: PLC0415  only the checker needs it
+
+    return RULES[code]
 
 
 def _restore(*values: object) -> Problem:

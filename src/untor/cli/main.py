@@ -8,6 +8,7 @@ import sys
 import click
 
 from untor import __version__
+from untor.cli import check
 from untor.cli.demo import demo
 from untor.cli.render import render
 from untor.errors import UntorError
@@ -39,4 +40,5 @@ def main() -> None:
 
 
 main.add_command(render)
+main.add_command(check.command)
 main.add_command(demo)

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
-import tomllib
+import importlib
+import os
+import sys
 from pathlib import Path
 
 import click
 
+from untor.cli.settings import settings
+from untor.engine import Engine
 from untor.folders import ENDINGS
 
 
@@ -17,7 +21,7 @@ def find_page(page: str, given: tuple[str, ...]) -> tuple[list[str], str]:
     ``templates``, else the current folder; for a file in none of the first three, the nearest folder above it that
     is named ``templates``, else its own folder.
     """
-    folders = [*given] or _configured() or (["templates"] if Path("templates").is_dir() else [])
+    folders = folders_of(given)
     path = Path(page)
     if not page.endswith(ENDINGS) or not path.is_file():
         return folders or ["."], page
@@ -31,17 +35,43 @@ def find_page(page: str, given: tuple[str, ...]) -> tuple[list[str], str]:
     return [str(path.parent)], path.name
 
 
-def _configured() -> list[str]:
-    for folder in (Path.cwd(), *Path.cwd().parents):
-        file = folder / "pyproject.toml"
-        if file.is_file():
-            try:
-                settings = tomllib.loads(file.read_text("utf-8")).get("tool", {}).get("untor", {})
-            except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
-                raise click.UsageError(f"{file} cannot be read: {error}") from None
-            folders = settings.get("folders", [])
-            folders = [folders] if isinstance(folders, str) else folders
-            if not isinstance(folders, list) or not all(isinstance(entry, str) for entry in folders):
-                raise click.UsageError(f'{file}: folders in [tool.untor] must be a list, like ["templates"]')
-            return [str(folder / entry) for entry in folders]
-    return []
+def folders_of(given: tuple[str, ...]) -> list[str]:
+    """Return the folders given, else those of the settings, else ``templates`` where there is one."""
+    return [*given] or settings().folders or (["templates"] if Path("templates").is_dir() else [])
+
+
+def engine_named(name: str) -> Engine:
+    """Return a site's own engine, ``MODULE:NAME``; what has that name may also be a function that makes one.
+
+    Modules are looked for in the current folder too. Raises ``click.UsageError``.
+    """
+    module, found, attribute = name.partition(":")
+    if not found or not module or not attribute:
+        raise click.UsageError(f"{name!r} is not MODULE:NAME, like site.views:pages.")
+    if os.getcwd() not in sys.path:  # noqa: PTH109  sys.path is text
+        sys.path.insert(0, os.getcwd())  # noqa: PTH109
+    try:
+        value = importlib.import_module(module)
+        for part in attribute.split("."):
+            value = getattr(value, part)
+        engine = value if isinstance(value, Engine) or not callable(value) else value()
+    except Exception as error:  # a site's own code may fail in any way
+        raise click.UsageError(f"The engine {name} cannot be had: {type(error).__name__}: {error}") from error
+    if not isinstance(engine, Engine):
+        raise click.UsageError(f"{name} is no engine but {type(engine).__name__}.")
+    return engine
+
+
+def engine_and_page(page: str, folders: tuple[str, ...], engine: str | None) -> tuple[Engine, str]:
+    """Return the engine and the template's name that a command means."""
+    named = engine or (settings().engine if not folders else "")
+    if not named:
+        searched, name = find_page(page, folders)
+        return Engine(searched), name
+    made = engine_named(named)
+    path = Path(page)
+    if page.endswith(ENDINGS) and path.is_file():
+        for name, file in made.folders.files():
+            if file.resolve() == path.resolve():
+                return made, name
+    return made, page

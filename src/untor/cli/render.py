@@ -10,9 +10,8 @@ from pathlib import Path
 
 import click
 
-from untor.cli.pages import find_page
+from untor.cli.pages import engine_and_page
 from untor.data import load
-from untor.engine import Engine
 
 
 @click.command()
@@ -38,9 +37,16 @@ from untor.engine import Engine
     metavar="FOLDER",
     help="A folder of templates. May repeat; the first that has the page wins.",
 )
+@click.option("--engine", metavar="MODULE:NAME", help="The site's own engine, with its filters and helpers.")
 @click.option("-o", "--output", metavar="FILE", help="Write the page here instead of to standard output.")
 def render(
-    page: str, files: tuple[str, ...], settings: tuple[str, ...], folders: tuple[str, ...], output: str | None
+    *,
+    page: str,
+    files: tuple[str, ...],
+    settings: tuple[str, ...],
+    folders: tuple[str, ...],
+    engine: str | None,
+    output: str | None,
 ) -> None:
     """Render PAGE, a template's name or a path to its file, with the data given.
 
@@ -58,8 +64,8 @@ def render(
         if not found or not name.isidentifier():
             raise click.BadParameter(f"{setting!r} is not NAME=VALUE, like year=2031.", param_hint="--set")
         context[name] = _value(value)
-    searched, template = find_page(page, folders)
-    text = Engine(searched).render(template, context)
+    site, template = engine_and_page(page, folders, engine)
+    text = site.render(template, context)
     octets = text.encode("utf-8", "replace")
     if output is None or output == "-":
         sys.stdout.buffer.write(octets)

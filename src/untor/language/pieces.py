@@ -18,7 +18,8 @@ def shape_problem(mark: Mark, parser: Parser, trouble: str) -> ProblemFound:
     token = parser.token
     place = (token.start, token.end) if token.kind != "end" else (mark.start, mark.end)
     word = mark.word.removesuffix("-else")
-    shape = STEPS[word].partition(" …")[0]
+    shape, more, _ = STEPS[word].partition(" !> …")
+    shape += " !>" if more else ""
     return ProblemFound(Problem("step-shape", parser.source, *place, word=word, trouble=trouble, shape=shape))
 
 

@@ -16,6 +16,12 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.source import Source
 
+TEARING = frozenset(
+    """print-unclosed step-unclosed step-unknown markup-declaration comment-unclosed verbatim-unclosed end-missing
+    end-extra end-mismatch branch-misplaced branch-after-else too-deep""".split(),
+)
+"""Problems after which the tree may not be the one that was meant."""
+
 DEEPEST = 250
 """How deep steps may be nested."""
 
@@ -30,6 +36,12 @@ class Reading:
     layout: tree.Layout | None = None
     takes: tree.Takes | None = None
     parts: dict[str, tree.Part] = field(default_factory=dict)
+    notes: list[Mark] = field(default_factory=list)
+
+    @property
+    def torn(self) -> bool:
+        """Tell whether the tree may not be the one that was meant."""
+        return any(problem.code in TEARING for problem in self.problems)
 
 
 @dataclass(slots=True)
@@ -97,6 +109,8 @@ class _Reader:
             self.body.append(tree.Print(mark.start, mark.end, expression))
 
     def step(self, mark: Mark) -> None:
+        if mark.word == "note":
+            self.reading.notes.append(mark)
         if mark.word in {"note", "verbatim", "end-verbatim"}:
             return
         try:

@@ -123,9 +123,34 @@ class Machine:
 
     def copy(self) -> Machine:
         """Return a machine in the same state that can go another way."""
+        # One by one: compiling copies machines more than anything else.
         other = Machine.__new__(Machine)
-        for name in Machine.__slots__:
-            setattr(other, name, getattr(self, name))
+        other.after_value = self.after_value
+        other.ahead = self.ahead
+        other.attribute = self.attribute
+        other.attributes = self.attributes
+        other.buffer = self.buffer
+        other.closing = self.closing
+        other.doubt = self.doubt
+        other.fixed = self.fixed
+        other.fresh = self.fresh
+        other.in_p = self.in_p
+        other.inline = self.inline
+        other.inner = self.inner
+        other.inside = self.inside
+        other.last_start = self.last_start
+        other.modes = self.modes
+        other.no_language = self.no_language
+        other.noscript = self.noscript
+        other.printed = self.printed
+        other.rough = self.rough
+        other.self_closing = self.self_closing
+        other.stack = self.stack
+        other.state = self.state
+        other.tag = self.tag
+        other.value = self.value
+        other.valued = self.valued
+        other.xml = self.xml
         return other
 
     def nested(self) -> Machine:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from typing import Generic, TypeVar
+from typing import Generic, NamedTuple, TypeVar
 
 from untor.language import tree
 from untor.plan.names import Names, Refused
@@ -34,6 +34,17 @@ State = TypeVar("State")
 _MOST_ROUNDS = 8
 
 
+class Remembered(NamedTuple, Generic[State]):
+    """How far a walk had come before a node, to go on from there when the node has a problem."""
+
+    state: State
+    frame: Frame
+    operations: list[Operation]
+    frames: list[Frame]
+    scopes: int
+    held: list[str]
+
+
 class BlockWalker(ABC, Generic[State]):
     """Walks nodes through states of one kind and collects the operations."""
 
@@ -42,6 +53,8 @@ class BlockWalker(ABC, Generic[State]):
         self.frame = frame
         self.state = state
         self.operations: list[Operation] = []
+        self.lost = False
+        """Whether fixed text was met that cannot be judged, so that nothing can be said of the places after it."""
 
     @property
     def source(self) -> Source:
@@ -56,6 +69,63 @@ class BlockWalker(ABC, Generic[State]):
     @abstractmethod
     def walk(self, nodes: list[tree.Node]) -> None:
         """Walk nodes from the current state to the one after them."""
+
+    def node(self, nodes: list[tree.Node], index: int) -> int:
+        """Walk the node at an index; return the index after what was walked."""
+        raise NotImplementedError
+
+    # --- going on after a problem --------------------------------------------------------------------------------
+
+    def each(self, nodes: list[tree.Node]) -> None:
+        """Walk nodes one after another; where all problems are wanted, go on after one that is refused."""
+        index = 0
+        while index < len(nodes):
+            index = self._collecting(nodes, index) if self.library.collects else self.node(nodes, index)
+
+    def _collecting(self, nodes: list[tree.Node], index: int) -> int:
+        node = nodes[index]
+        before = self.remember(node)
+        try:
+            if not self.lost or not isinstance(node, tree.Text | tree.Print):
+                return self.node(nodes, index)
+            if isinstance(node, tree.Print):
+                self.names.use(node.expression)
+        except Refused as found:
+            self.library.keep(found.problem, self.library.frames[0].source)
+            self.go_back(before)
+            if not self.lost and isinstance(node, tree.Text | tree.Print):
+                self.lost = isinstance(node, tree.Text) or not self.stand_in()
+        return index + 1
+
+    def collecting(self, look: Callable[[], None]) -> None:
+        """Look at something that the walk does not depend on; where all problems are wanted, go on after one."""
+        try:
+            look()
+        except Refused as found:
+            if not self.library.collects:
+                raise
+            self.library.keep(found.problem, self.library.frames[0].source)
+
+    def remember(self, node: tree.Node) -> Remembered[State]:
+        """Return all that a node may change before it turns out to have a problem."""
+        # Other nodes fork the state themselves, or find out before they change it.
+        state = self.fork(self.state) if isinstance(node, tree.Include | tree.Slot | tree.Fallback) else self.state
+        return Remembered(state, self.frame, self.operations, [*self.library.frames], len(self.names.scopes), [])
+
+    def go_back(self, to: Remembered[State]) -> None:
+        """Go back to before a node."""
+        self.state, self.frame, self.operations = to.state, to.frame, to.operations
+        self.library.frames = to.frames
+        del self.names.scopes[to.scopes :]
+
+    def stand_in(self) -> bool:
+        """Go over a value that was refused as over one that was not; tell whether that is possible."""
+        return True
+
+    def found_again(self, before: State, *, lost: bool) -> None:
+        """Go on after a block or piece that got lost: most end where they began."""
+        if self.lost and not lost:
+            self.lost, self.state = False, self.fork(before)
 
     @abstractmethod
     def fork(self, state: State) -> State:
@@ -120,8 +190,10 @@ class BlockWalker(ABC, Generic[State]):
 
     def _block(self, node: tree.Block, nodes: list[tree.Node]) -> list[Operation]:
         outer, self.operations = self.operations, []
+        before, lost = self.fork(self.state) if self.library.collects else self.state, self.lost
         self.names.enter()
         self.walk(nodes)
+        self.found_again(before, lost=lost)
         self.end_block(node)
         self.flush()
         self.names.leave()
@@ -203,10 +275,24 @@ class BlockWalker(ABC, Generic[State]):
         layout = frame.reading.layout if frame.is_file else None
         if layout is None:
             self.walk(frame.reading.parts[frame.part].body if frame.part else frame.reading.body)
+        elif self.library.collects:
+            self._layout_or_content(layout)
         else:
             self._layout(layout)
         self.flush()
         self.library.frames.pop()
+
+    def _layout_or_content(self, node: tree.Layout) -> None:
+        """Walk the content of a page alone when its layout cannot be walked, for the problems that it has."""
+        before = self.remember(node)
+        try:
+            self._layout(node)
+        except Refused as found:
+            self.library.keep(found.problem, self.library.frames[0].source)
+            self.go_back(before)
+            self.lost = True
+            for inner in self.frame.reading.body:
+                self._scoped(inner.body if isinstance(inner, tree.Into) else [inner])
 
     def _layout(self, node: tree.Layout) -> None:
         frame = self.frame
@@ -216,7 +302,7 @@ class BlockWalker(ABC, Generic[State]):
         taken = {parameter.name: parameter for parameter in parameters_of(reading, "") or ()}
         given = [Given(each.name, each.value, taken.get(each.name)) for each in given]
         contents = contents_of(frame, frame.reading.body, node)
-        check_contents(frame, node.target, contents, slots_in(reading, ""))
+        self.collecting(lambda: check_contents(frame, node.target, contents, slots_in(reading, "")))
         extra = [tree.Parameter(node.start, node.end, each.name, "*", None) for each in given if each.name not in taken]
         if not frame.function.context:
             # An included page sees only what it was given, and so does its layout.
@@ -244,7 +330,7 @@ class BlockWalker(ABC, Generic[State]):
         taken = parameters_of(reading, called.part)
         given = given_to(frame, called, node.arguments, taken, all_=True)
         contents = contents_of(frame, node.body, node) if node.word == "use" else {}
-        check_contents(frame, called, contents, slots_in(reading, called.part))
+        self.collecting(lambda: check_contents(frame, called, contents, slots_in(reading, called.part)))
         if taken is None:
             taken = [tree.Parameter(node.start, node.end, each.name, "", None) for each in given]
         name = self.library.name("part" if called.part else "piece")
@@ -268,11 +354,11 @@ class BlockWalker(ABC, Generic[State]):
         self.flush()
         names = tuple(each.name for each in given)
         shared = not contents and not function.context
-        key = (self if self.private else None, id(reading), part, names, self.key(self.state))
+        key = (self if self.private else None, id(reading), part, names, self.key(self.state), self.lost)
         if shared and key in self.library.ready:
             known, end, _ = self.library.ready[key]
             self.operations.append(Call(known, given, node))
-            self.state = self.fork(end)  # type: ignore[arg-type]
+            self.state = self.after_known(end)  # type: ignore[arg-type]
             return
         if shared and key in self.library.active:
             known = self.library.active[key]
@@ -293,7 +379,8 @@ class BlockWalker(ABC, Generic[State]):
         self._into_function(function, frame, self.page)
         if shared:
             del self.library.active[key]
-            self.library.ready[key] = (function, self.fork(self.state), reading)
+            if self.shareable(start, self.state):
+                self.library.ready[key] = (function, self.fork(self.state), reading)
         if function.recursive:
             joined = self.again(start, self.state)
             if joined is not None and self.same(joined, start):
@@ -303,7 +390,7 @@ class BlockWalker(ABC, Generic[State]):
                 # It is inside itself in a state that is a little wider than the one it began in: begin in that one.
                 self.operations.remove(call)
                 self.library.functions.remove(function)
-                del self.library.ready[key]
+                self.library.ready.pop(key, None)
                 self.state = joined
                 wider = Function(self.library.name("part"), function.source, function.parameters)
                 self._call(node, reading, part, wider, given, contents)
@@ -317,11 +404,21 @@ class BlockWalker(ABC, Generic[State]):
     def _into_function(self, function: Function, frame: Frame, walk: Callable[[], None]) -> None:
         """Walk something of another frame into a function of its own."""
         outer = self.frame, self.operations
+        before, lost = self.fork(self.state) if self.library.collects else self.state, self.lost
         self.frame, self.operations = frame, function.body
         walk()
+        self.found_again(before, lost=lost)
         self.end_function(function)
         self.flush()
         self.frame, self.operations = outer
+
+    def after_known(self, end: State) -> State:
+        """Return the state after a piece that has been walked before from the state that this is."""
+        return self.fork(end)
+
+    def shareable(self, start: State, end: State) -> bool:  # noqa: ARG002  one shape for all walkers
+        """Tell whether a piece that was walked between two states need not be walked again."""
+        return True
 
     def end_function(self, function: Function) -> None:
         """Look at the state at the end of a function."""

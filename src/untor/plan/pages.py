@@ -11,7 +11,7 @@ from untor.places.place import Place, Refusal, Unreadable
 from untor.places.references import attribute_text
 from untor.places.verdict import describe, place_of
 from untor.plan.ahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead
-from untor.plan.blocks import BlockWalker
+from untor.plan.blocks import BlockWalker, Remembered
 from untor.plan.operations import Constant, Emit, Function
 from untor.plan.texts import settled, source_offset, text_run
 from untor.plan.urls import UrlWalker
@@ -91,24 +91,46 @@ class PageWalker(BlockWalker[Machine]):
 
     def walk(self, nodes: list[tree.Node]) -> None:
         """Walk nodes: text through the machine, values to their places."""
-        index = 0
-        while index < len(nodes):
-            node = nodes[index]
-            if isinstance(node, tree.Text):
-                run = text_run(nodes, index)
-                index += len(run)
-                self._text(run, 0)
-                continue
-            if self.state.tag in DECIDED_LATE and self.state.state in ATTRIBUTE_VALUE_STATES:
-                self._look_ahead(nodes, index)
-            if self._in_url():
-                index = self._url(nodes, index)
-            elif isinstance(node, tree.Print):
-                self._value(node, nodes[index + 1] if index + 1 < len(nodes) else None)
-                index += 1
-            else:
-                self.step(node)
-                index += 1
+        self.each(nodes)
+
+    def node(self, nodes: list[tree.Node], index: int) -> int:
+        """Walk a node, with the texts and values after it that it must be seen together with."""
+        node = nodes[index]
+        if isinstance(node, tree.Text):
+            run = text_run(nodes, index)
+            self._text(run, 0)
+            return index + len(run)
+        if not self.lost and self.state.tag in DECIDED_LATE and self.state.state in ATTRIBUTE_VALUE_STATES:
+            self._look_ahead(nodes, index)
+        if not self.lost and self._in_url():
+            return self._url(nodes, index)
+        if isinstance(node, tree.Print):
+            self._value(node, nodes[index + 1] if index + 1 < len(nodes) else None)
+        else:
+            self.step(node)
+        return index + 1
+
+    def remember(self, node: tree.Node) -> Remembered[Machine]:
+        """Remember also the text that is held back; in an attribute, the walk of a URL changes the machine."""
+        state = self.state.copy() if self.state.state in VALUE_STATES else None
+        before = super().remember(node)
+        return before._replace(state=state or before.state, held=[*self.held])
+
+    def go_back(self, to: Remembered[Machine]) -> None:
+        """Go back also in the text that is held back."""
+        super().go_back(to)
+        self.held = to.held
+
+    def stand_in(self) -> bool:
+        """Put a letter where a value was refused, which is read in the same way nearly everywhere."""
+        if self.state.doubt:
+            return False
+        try:
+            self.state.read("x")
+        except Unreadable:
+            return False
+        self.held.append("x")
+        return True
 
     def _look_ahead(self, nodes: list[tree.Node], index: int) -> None:
         """Find out what the attribute means when attributes after it decide on that."""

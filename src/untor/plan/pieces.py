@@ -94,6 +94,21 @@ class Library:
     dependencies: dict[str, None] = field(default_factory=dict)
     inputs: set[str] = field(default_factory=set)
     calls: int = 0
+    collects: bool = False
+    """Whether problems are kept and the walk goes on after them, as a checker wants it."""
+    problems: list[Problem] = field(default_factory=list)
+
+    def keep(self, problem: Problem, main: Source) -> None:
+        """Keep a problem, once; say by way of which templates the page came to it."""
+        place = (problem.code, problem.source, problem.start, problem.end)
+        if any(place == (kept.code, kept.source, kept.start, kept.end) for kept in self.problems):
+            return
+        chain = [active.source.name for active in self.frames if active.is_file]
+        if problem.source is not main and len(chain) > 1:
+            used = f"It is used here by {' → '.join(chain[:-1])}."
+            if used not in problem.hint:
+                problem.hint = f"{problem.hint}\n{used}" if problem.hint else used
+        self.problems.append(problem)
 
     def name(self, word: str) -> str:
         """Return a new name for a function."""
@@ -110,7 +125,7 @@ class Library:
                 problem.at(source, target.start, target.end)
             raise Refused(problem) from None
         self.dependencies[reading.source.name] = None
-        if reading.problems:
+        if reading.problems and (reading.torn or not self.collects):
             raise Refused(reading.problems[0])
         return reading
 

@@ -48,15 +48,20 @@ class PlainWalker(BlockWalker[None]):
 
     def walk(self, nodes: list[tree.Node]) -> None:
         """Walk nodes."""
-        for node in nodes:
-            if isinstance(node, tree.Text):
-                self.operations.append(Constant(node.text))
-            elif isinstance(node, tree.Print):
-                self.names.use(node.expression)
-                placement = self.placement(node, "plain-text", ("plain text",), ())
-                self.operations.append(Emit(node.expression, ("plain",), placement))
-            else:
-                self.step(node)
+        self.each(nodes)
+
+    def node(self, nodes: list[tree.Node], index: int) -> int:
+        """Walk a node."""
+        node = nodes[index]
+        if isinstance(node, tree.Text):
+            self.operations.append(Constant(node.text))
+        elif isinstance(node, tree.Print):
+            self.names.use(node.expression)
+            placement = self.placement(node, "plain-text", ("plain text",), ())
+            self.operations.append(Emit(node.expression, ("plain",), placement))
+        else:
+            self.step(node)
+        return index + 1
 
 
 def reading_of(source: Source) -> Reading:
@@ -76,17 +81,20 @@ def plan(
     filters: Mapping[str, Callable[..., object]],
     permitted: Permitted,
     part: str = "",
+    *,
+    collects: bool = False,
 ) -> Plan:
     """Plan a template, or a part of it; ``load`` reads the others that it uses.
 
-    The problems of the result say what is wrong; with any, the plan cannot be built.
+    The problems of the result say what is wrong; with any, the plan cannot be built. They are those of the language,
+    else the first one of the plan, or with ``collects`` as many of them as can be told from one another.
     """
     source = reading.source
     main = Function("render", source, [], context=True)
     result = Plan(source, main, problems=reading.problems, parts=tuple(reading.parts))
-    if reading.problems:
+    if reading.problems and (reading.torn or not collects):
         return result
-    library = Library(load, filters, permitted)
+    library = Library(load, filters, permitted, collects=collects)
     frame = Frame(reading, part, Names(source, filters, library.inputs), main)
     try:
         walker = _walker(library, frame)
@@ -95,11 +103,8 @@ def plan(
         walker.page()
         main.body = walker.operations
     except Refused as found:
-        chain = [active.source.name for active in library.frames if active.is_file]
-        if found.problem.source is not source and len(chain) > 1:
-            used = f"It is used here by {' → '.join(chain[:-1])}."
-            found.problem.hint = f"{found.problem.hint}\n{used}" if found.problem.hint else used
-        result.problems = [found.problem]
+        library.keep(found.problem, source)
+    result.problems = reading.problems + library.problems
     result.functions = library.functions
     result.inputs = tuple(sorted(library.inputs))
     result.dependencies = tuple(library.dependencies)

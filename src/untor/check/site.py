@@ -1,0 +1,123 @@
+"""The templates of a site, and which of them use which."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from untor.errors import TemplateMissing, UntorError
+from untor.language import tree
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from pathlib import Path
+
+    from untor.engine import Engine
+    from untor.language.reader import Reading
+    from untor.problems import Problem
+
+Call = tree.Layout | tree.Include
+
+
+class Part(NamedTuple):
+    """A template, or with a name a part of one, that nothing else uses: it is a page of its own."""
+
+    file: str
+    part: str
+
+
+class Site:
+    """All templates of an engine's folders, read."""
+
+    def __init__(self, engine: Engine) -> None:
+        self.engine = engine
+        self.readings: dict[str, Reading] = {}
+        self.unread: list[Problem] = []
+        """The problems of files that are not text."""
+        self.hidden: list[tuple[str, Path, Path]] = []
+        """Templates that another of the same name hides: the name, the file used and the one that never is."""
+        self.known = engine.globals.keys() | engine.helpers.keys()
+        found: dict[str, Path] = {}
+        for name, path in engine.folders.files():
+            if name in found:
+                self.hidden.append((name, found[name], path))
+                continue
+            found[name] = path
+            try:
+                self.readings[name] = engine.reading(name)
+            except UntorError as error:
+                if error.problem.source is not None:
+                    self.unread.append(error.problem)
+        self._called: dict[str, Reading | None] = {}
+        self._calls: dict[str, list[Call]] = {}
+
+    def called(self, file: str) -> Reading | None:
+        """Return the template that a step names; ``None`` when there is none."""
+        if file not in self._called:
+            try:
+                name = self.engine.folders.name(file)
+            except TemplateMissing:
+                name = ""
+            self._called[file] = self.readings.get(name)
+        return self._called[file]
+
+    def calls(self, reading: Reading) -> list[Call]:
+        """Return the steps of a template that use others: its layout, its includes, also those inside parts."""
+        name = reading.source.name
+        if name not in self._calls:
+            found: list[Call] = [reading.layout] if reading.layout else []
+            todo: list[tree.Node] = [*reading.body, *reading.parts.values()]
+            while todo:
+                node = todo.pop()
+                if isinstance(node, tree.Include):
+                    found.append(node)
+                todo += inside(node)
+            self._calls[name] = sorted(found, key=lambda node: node.start)
+        return self._calls[name]
+
+    def uses(self, reading: Reading) -> Iterator[Part]:
+        """Yield what a template uses."""
+        for node in self.calls(reading):
+            called = self.called(node.target.file) if node.target.file else reading
+            if called is not None:
+                yield Part(called.source.name, node.target.part)
+
+    def pages(self) -> list[Part]:
+        """Return what nothing else uses, so that every template and part is looked at in some page.
+
+        Templates that use one another in a circle are pages too.
+        """
+        used = {use for reading in self.readings.values() for use in self.uses(reading)}
+        pages = [Part(name, "") for name in self.readings if Part(name, "") not in used]
+        seen = {name for page in pages for name in self.reached(page.file)}
+        for name in self.readings:
+            if name not in seen:
+                pages.append(Part(name, ""))
+                seen |= self.reached(name)
+        parts = [Part(name, part) for name, reading in self.readings.items() for part in reading.parts]
+        return pages + [part for part in parts if part not in used]
+
+    def reached(self, name: str) -> set[str]:
+        """Return the templates that one is made of, with itself."""
+        found: set[str] = set()
+        todo = [name]
+        while todo:
+            name = todo.pop()
+            if name not in found:
+                found.add(name)
+                todo += [use.file for use in self.uses(self.readings[name])]
+        return found
+
+
+def inside(node: tree.Node) -> list[tree.Node]:
+    """Return the nodes directly inside a step."""
+    match node:
+        case tree.If():
+            return [inner for branch in node.branches for inner in branch.body]
+        case tree.For():
+            return [*node.body, *(node.empty or [])]
+        case tree.Slot():
+            return node.fallback or []
+        case tree.Include() | tree.Into() | tree.Part():
+            return node.body
+    return []

@@ -1,0 +1,172 @@
+"""``untor check``: everything wrong or risky in a site's templates that can be known without data."""
+
+from __future__ import annotations
+
+import sys
+from contextlib import contextmanager
+from pathlib import Path
+
+import click
+
+from untor.check.acceptance import ACCEPTABLE, why_not
+from untor.check.runner import Wanted, check
+from untor.cli.pages import engine_named, find_page, folders_of
+from untor.cli.settings import settings
+from untor.engine import Engine
+from untor.errors import UntorError
+from untor.problems import suggestion
+from untor.report import FORMATS
+from untor.report.text import trusted_list
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterator
+
+
+@click.command("check")
+@click.argument("paths", metavar="[PATH]...", nargs=-1)
+@click.option(
+    "--format",
+    "shape",
+    type=click.Choice(sorted(FORMATS, reverse=True)),
+    default="text",
+    help="How to report: for people (text), for programs (json), or for code scanners (sarif).",
+)
+@click.option("--also", multiple=True, metavar="RULE", help="A rule that is off unless asked for. May repeat.")
+@click.option("--most-trusted", type=click.IntRange(0), metavar="N", help="How many values may be printed as trusted.")
+@click.option("--trusted", "lists", is_flag=True, help="List the values printed as trusted, each with its reason.")
+@click.option("--engine", metavar="MODULE:NAME", help="The site's own engine, with its filters and helpers.")
+@click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. May repeat.")
+def command(
+    *,
+    paths: tuple[str, ...],
+    shape: str,
+    also: tuple[str, ...],
+    most_trusted: int | None,
+    lists: bool,
+    engine: str | None,
+    folders: tuple[str, ...],
+) -> None:
+    """Check all templates, or those of each PATH: a file, a folder or a template's name.
+
+    Exits with 0 when nothing is wrong, with 1 when something is, with 2 when it could not be found out.
+
+    \b
+    untor check
+    untor check templates/arrivals.html --also csp-script --also csp-handler
+    untor check --format sarif > untor.sarif
+    """  # noqa: D301  click reads the backspace as "keep these lines"
+    configured = settings()
+    named = engine or (configured.engine if not folders else "")
+    wanted = Wanted(
+        _acceptable(configured.accept),
+        [*also, *configured.also],
+        configured.most_trusted if most_trusted is None else most_trusted,
+    )
+    for rule in wanted.also:
+        if rule not in ACCEPTABLE:
+            near = suggestion(rule, ACCEPTABLE, "docs/checking.md lists the rules.")
+            raise click.UsageError(f'There is no rule "{rule}". {near}')
+    try:
+        site, only = _chosen(paths, folders, named)
+        with _progress() as progress:
+            checked = check(site, wanted, only=only, progress=progress)
+    except UntorError as error:
+        click.echo(f"untor: {error}", err=True)
+        sys.exit(2)
+    if not checked.templates:
+        searched = ", ".join(str(folder) for _, folder in site.folders.entries)
+        raise click.UsageError(f"There are no templates in {searched}.")
+    report = FORMATS[shape](checked)
+    if lists and shape == "text":
+        report = f"{trusted_list(checked)}\n{report}"
+    _show(report, coloured=shape == "text")
+    sys.exit(1 if checked.findings else 0)
+
+
+def _acceptable(accepted: dict[str, str]) -> dict[str, str]:
+    """Look at what the settings accept."""
+    for code, reason in accepted.items():
+        if trouble := why_not(code):
+            raise click.UsageError(f'"{code}" in [tool.untor.accept] cannot be accepted. {trouble}')
+        if not reason.strip():
+            raise click.UsageError(f'"{code}" in [tool.untor.accept] has no reason.')
+    return accepted
+
+
+def _chosen(paths: tuple[str, ...], folders: tuple[str, ...], named: str) -> tuple[Engine, set[str] | None]:
+    """Return the engine and the names of the templates to check, ``None`` for all."""
+    if named:
+        site = engine_named(named)
+    else:
+        searched = folders_of(folders)
+        alone = Path(paths[0]) if len(paths) == 1 else None
+        if alone is not None and not any(_is_in(alone, Path(folder)) for folder in searched):
+            if alone.is_dir():
+                return Engine(str(alone)), None
+            if alone.is_file():
+                found, name = find_page(paths[0], ())
+                site = Engine(found)
+                return site, {site.folders.name(name)}
+        site = Engine(searched or ["."])
+    if not paths:
+        return site, None
+    return site, {name for path in paths for name in _names(site, path)}
+
+
+def _is_in(path: Path, folder: Path) -> bool:
+    return path.exists() and path.resolve().is_relative_to(folder.resolve())
+
+
+def _names(site: Engine, path: str) -> Iterator[str]:
+    given = Path(path)
+    if given.exists():
+        found = False
+        for name, file in site.folders.files():
+            if _is_in(file, given):
+                found = True
+                yield name
+        if found:
+            return
+        searched = ", ".join(str(folder) for _, folder in site.folders.entries)
+        raise click.UsageError(f"{path} has no template in {searched}. Name the folders with --folder.")
+    yield site.folders.name(path)
+
+
+def _show(report: str, *, coloured: bool) -> None:
+    """Print a report; on a terminal, severities and carets stand out."""
+    if not coloured or not sys.stdout.isatty():
+        click.echo(report, nl=False)
+        return
+    from rich.console import Console  # noqa: PLC0415  only for what prints with it
+    from rich.text import Text  # noqa: PLC0415
+
+    text = Text(report)
+    for pattern, style in _STYLES.items():
+        text.highlight_regex(pattern, style)
+    Console(highlight=False).print(text, end="", soft_wrap=True)
+
+
+_STYLES = {
+    r"(?m)^\S.*, [\d,]+ findings?$": "bold underline",
+    r"(?m)^\S+:\d+:\d+:": "bold",
+    r"(?<=: )error(?=: )": "bold red",
+    r"(?<=: )warning(?=: )": "bold yellow",
+    r"(?m)\[[a-z-]+\]$": "cyan",
+    r"(?m)^ +\| *(\^+)": "bold red",
+    r"(?m)^[\d,]+ templates? checked: .*": "bold",
+}
+
+
+@contextmanager
+def _progress() -> Iterator[Callable[[int, int], None] | None]:
+    """Show a bar on a terminal while pages are looked at."""
+    if not sys.stderr.isatty():
+        yield None
+        return
+    from rich.console import Console  # noqa: PLC0415
+    from rich.progress import Progress  # noqa: PLC0415
+
+    with Progress(console=Console(stderr=True), transient=True) as bar:
+        task = bar.add_task("Checking pages", total=None)
+        yield lambda done, all_: bar.update(task, completed=done, total=all_)

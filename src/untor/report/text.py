@@ -1,0 +1,53 @@
+"""The checker's findings for people: by file, each with its line and the way out, and a summary."""
+
+from __future__ import annotations
+
+from itertools import groupby
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from untor.check.findings import Checked, Finding
+
+
+def text_report(checked: Checked) -> str:
+    """Return the report. A finding begins with a line like ``FILE:LINE:COLUMN: SEVERITY: MESSAGE [CODE]``."""
+    blocks = []
+    for path, findings in groupby(checked.findings, key=lambda finding: finding.path):
+        inside = list(findings)
+        blocks += [f"{path}, {_count(len(inside), 'finding')}", *("\n".join(_finding(each)) for each in inside)]
+    return "\n\n".join([*blocks, summary(checked)]) + "\n"
+
+
+def _finding(finding: Finding) -> Iterator[str]:
+    place = f"{finding.path}:{finding.line}:{finding.column}"
+    yield f"{place}: {finding.severity}: {finding.message} [{finding.code}]"
+    yield finding.excerpt
+    yield from (f"  {line}" for line in finding.hint.splitlines())
+    for other in finding.related:
+        yield f"  {other.path}:{other.line}:{other.column}: {other.message}"
+
+
+def summary(checked: Checked) -> str:
+    """Return the last line: how many templates, how many findings."""
+    errors = sum(finding.severity == "error" for finding in checked.findings)
+    warnings = len(checked.findings) - errors
+    files = len({finding.path for finding in checked.findings})
+    found = f"{_count(errors, 'error')} and {_count(warnings, 'warning')} in {_count(files, 'file')}"
+    accepted = f", {_count(checked.accepted, 'finding')} accepted" if checked.accepted else ""
+    what = found if checked.findings else "nothing is wrong"
+    return f"{_count(checked.templates, 'template')} checked: {what}{accepted}."
+
+
+def trusted_list(checked: Checked) -> str:
+    """Return the list of values that are printed as trusted, each with its place and its reason."""
+    lines = [f"{_count(len(checked.trusted), 'value')} printed as trusted"]
+    for path, placement in checked.trusted:
+        place = f"{path}:{placement.line}:{placement.column}"
+        lines.append(f"  {place}: {placement.expression.partition('|')[0].strip()}, because: {placement.reason}")
+    return "\n".join(lines) + "\n"
+
+
+def _count(number: int, word: str) -> str:
+    return f"{number:,} {word}{'' if number == 1 else 's'}"

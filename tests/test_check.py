@@ -1,0 +1,212 @@
+"""The checker: through the command line on a site with every kind of mistake, and rule by rule."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import subprocess
+import sys
+from pathlib import Path
+
+import jsonschema
+import pytest
+from support import CASES, cases
+
+from untor import Engine
+from untor.check import runner
+from untor.check.runner import check
+from untor.problem_table import CODES, EXAMPLE_FILES
+from untor.report import FORMATS
+from untor.rule_table import OFF, RULES
+
+ELSEWHERE = {"template-hidden", "input-not-given", "trusted-budget"}
+
+
+def untor(*arguments: str, folder: Path) -> tuple[int, str, str]:
+    """Run the command in a folder; return exit status, output and errors."""
+    command = [sys.executable, "-m", "untor", *arguments]
+    done = subprocess.run(command, cwd=folder, capture_output=True, encoding="utf-8", check=False)
+    return done.returncode, done.stdout, done.stderr
+
+
+@pytest.fixture
+def site(tmp_path: Path) -> Path:
+    """A copy of the site with mistakes."""
+    return Path(shutil.copytree(CASES / "site", tmp_path / "site"))
+
+
+def codes(folder: Path, **files: str) -> list[str]:
+    """Return the codes found in a site of some files."""
+    for name, text in files.items():
+        (folder / f"{name}.html").write_text(text, "utf-8")
+    return [finding.code for finding in check(Engine(folder)).findings]
+
+
+def test_site(site: Path) -> None:
+    """The whole report on a site with one of each mistake is the one expected."""
+    status, output, errors = untor("check", "--trusted", folder=site)
+    assert output == (CASES / "site.txt").read_text("utf-8")
+    assert (status, errors) == (1, "")
+
+
+def test_every_example(tmp_path: Path) -> None:
+    """The report on the failing examples of all problems and rules is the one expected, whole."""
+    for name, text in EXAMPLE_FILES.items():
+        (tmp_path / name).write_text(text, "utf-8")
+    for code, kind in {**CODES, **RULES}.items():
+        if kind.failing:
+            (tmp_path / f"{code}.html").write_text(kind.failing, "utf-8")
+    status, output, _ = untor("check", "--folder", ".", *(f"--also={code}" for code in OFF), folder=tmp_path)
+    assert output == (CASES / "examples.txt").read_text("utf-8")
+    assert status == 1
+
+
+@pytest.mark.parametrize("code", sorted(RULES.keys() - ELSEWHERE))
+def test_rule(code: str, tmp_path: Path) -> None:
+    """The failing example of a rule breaks it and no other; the mended one breaks none."""
+    page = tmp_path / "page.html"
+    for text, expected in ((RULES[code].failing, [code]), (RULES[code].mended, [])):
+        page.write_text(text, "utf-8")
+        assert [found.code for found in Engine(tmp_path).check(also=OFF & {code})] == expected
+
+
+def test_rules_that_need_more_than_a_page(site: Path) -> None:
+    """The other rules are broken by the site with mistakes."""
+    assert {
+        finding["code"] for finding in json.loads(untor("check", "--format=json", folder=site)[1])["findings"]
+    } >= ELSEWHERE
+
+
+@pytest.mark.parametrize("case", cases("elements.txt"), ids=lambda case: case.title)
+def test_elements(case: object, tmp_path: Path) -> None:
+    """What is open where, through steps: each case names what is found, in order."""
+    parts = case.parts  # type: ignore[attr-defined]
+    files = {name.removesuffix(".html"): text for name, text in parts.items() if name.endswith(".html")}
+    assert " ".join(codes(tmp_path, page=parts["template"], **files)) == parts["found"].strip()
+
+
+def test_json(site: Path) -> None:
+    """The JSON says the same as the text, and where things are."""
+    report = json.loads(untor("check", "--format", "json", folder=site)[1])
+    assert list(report) == ["format", "untor", "templates", "accepted", "findings", "trusted"]
+    found = next(finding for finding in report["findings"] if finding["code"] == "element-wrong-end")
+    excerpt = "  5 |   </div>\n    |   ^^^^^^"
+    expected = {"path": "base/header.html", "line": 5, "column": 3, "end_line": 5, "end_column": 9, "excerpt": excerpt}
+    assert expected.items() <= found.items()
+    related = {"path": "base/header.html", "line": 2, "column": 3, "message": "the <nav> is opened here"}
+    assert found["related"] == [related]
+    assert [entry["reason"] for entry in report["trusted"]] == ["cleaned in notices.clean()", "written by the office"]
+
+
+def test_sarif(site: Path) -> None:
+    """The SARIF is valid against its schema, and its fingerprints outlive an edit above."""
+    schema = json.loads((CASES / "sarif-2.1.0.json").read_text("utf-8"))
+    report = json.loads(untor("check", "--format", "sarif", folder=site)[1])
+    jsonschema.validate(report, schema, format_checker=jsonschema.FormatChecker())
+    run = report["runs"][0]
+    assert len(run["results"]) == untor("check", folder=site)[1].count("\n  Write") + len(
+        [result for result in run["results"] if "\nWrite" not in result["message"]["text"]]
+    )
+    for result in run["results"]:
+        assert run["tool"]["driver"]["rules"][result["ruleIndex"]]["id"] == result["ruleId"]
+    header = site / "base/header.html"
+    header.write_text("<!-- the header -->\n" + header.read_text("utf-8"), "utf-8")
+    after = json.loads(untor("check", "--format", "sarif", folder=site)[1])["runs"][0]
+    prints = [[result["partialFingerprints"]["untor/v1"] for result in each["results"]] for each in (run, after)]
+    lines = [
+        [result["locations"][0]["physicalLocation"]["region"]["startLine"] for result in each["results"]]
+        for each in (run, after)
+    ]
+    assert lines[0] != lines[1]
+    assert len(set(prints[0]) - set(prints[1])) <= 1, "only the message that names a line may change"
+    assert len(set(prints[0])) == len(prints[0])
+
+
+def test_clean(tmp_path: Path) -> None:
+    """A clean site says so, with exit status 0; every format can be written for it."""
+    (tmp_path / "templates").mkdir()
+    (tmp_path / "templates/page.html").write_text("<p>{= x =}</p>", "utf-8")
+    assert untor("check", folder=tmp_path) == (0, "1 template checked: nothing is wrong.\n", "")
+    assert all(report(check(Engine(tmp_path / "templates"))) for report in FORMATS.values())
+
+
+@pytest.mark.parametrize(
+    ("arguments", "status", "said"),
+    [
+        (["check", "nowhere"], 2, 'untor: There is no template "nowhere".'),
+        (["check", "--folder", "nowhere"], 2, "Error: There are no templates in nowhere."),
+        (["check", "--also", "csp-scripts"], 2, 'Error: There is no rule "csp-scripts". Did you mean "csp-script"?'),
+        (["check", "--engine", "site"], 2, "Error: 'site' is not MODULE:NAME, like site.views:pages."),
+        (["check", "--engine", "gone.away:x"], 2, "Error: The engine gone.away:x cannot be had: ModuleNotFoundError"),
+        (["check", "--engine", "json:loads"], 2, "Error: The engine json:loads cannot be had: TypeError"),
+        (["check", "--engine", "json:dumps.__name__"], 2, "Error: json:dumps.__name__ is no engine but str."),
+        (["check", "empty"], 2, "Error: There are no templates in empty."),
+        (["check", "base/places.html", "base/message.html"], 1, ""),
+        (["check", "base/message.html", "theme"], 1, ""),
+        (["check", "message", "base/mail.txt"], 1, ""),
+        (["check", "empty", "base"], 2, "Error: empty has no template in"),
+    ],
+)
+def test_arguments(site: Path, arguments: list[str], status: int, said: str) -> None:
+    """What is asked for wrongly is said on standard error with exit status 2; parts of a site can be checked."""
+    (site / "empty").mkdir()
+    found, output, errors = untor(*arguments, folder=site)
+    assert (found, said in errors, bool(output)) == (status, True, status < 2), errors
+
+
+@pytest.mark.parametrize(
+    ("settings", "said"),
+    [
+        ('engin = "a:b"', 'there is no setting "engin" in [tool.untor]. Did you mean "engine"?'),
+        ("also = 3", 'also in [tool.untor] must be a list of rules, like ["csp-script"]'),
+        ('accept = {opener = ""}', '"opener" in [tool.untor.accept] has no reason.'),
+        ('accept = {openr = "x"}', '"openr" in [tool.untor.accept] cannot be accepted. Did you mean "opener"?'),
+        ('accept = {circular = "x"}', '"circular" is no rule but an error'),
+        ("most-trusted = true", "most-trusted in [tool.untor] must be a number"),
+    ],
+)
+def test_settings(site: Path, settings: str, said: str) -> None:
+    """Settings that mean nothing are a usage error that names the way out."""
+    (site / "pyproject.toml").write_text(f'[tool.untor]\n{settings}\nfolders = "base"\n', "utf-8")
+    status, output, errors = untor("check", folder=site)
+    assert (status, output, said in errors.replace("\n", " ")) == (2, "", True), errors
+
+
+def test_own_engine(tmp_path: Path) -> None:
+    """A site's own filters are known when its engine is named, on the command line or in the settings."""
+    (tmp_path / "pages").mkdir()
+    (tmp_path / "pages/board.html").write_text("<p>{= x | knots =}</p>", "utf-8")
+    (tmp_path / "views.py").write_text(
+        "import untor\npages = untor.Engine('pages')\n@pages.filter\ndef knots(x):\n    return x\n", "utf-8"
+    )
+    assert untor("check", "--folder", "pages", folder=tmp_path)[0] == 1
+    assert untor("check", "--engine", "views:pages", folder=tmp_path)[0] == 0
+    (tmp_path / "pyproject.toml").write_text('[tool.untor]\nengine = "views:pages"\n', "utf-8")
+    assert untor("check", "pages/board.html", folder=tmp_path)[0] == 0
+    assert untor("render", "pages/board.html", "--set", "x=5", folder=tmp_path) == (0, "<p>5</p>", "")
+
+
+def test_many_pages(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Several processes find what one finds, in the same order."""
+    for number in range(60):
+        text = f"<p>{{= x{number} =}}<b></p>" if number % 3 else "<{= tag =}>"
+        (tmp_path / f"page{number}.html").write_text(text, "utf-8")
+    alone = check(Engine(tmp_path))
+    done: list[tuple[int, int]] = []
+    monkeypatch.setattr(runner, "_ENOUGH", 10)
+    assert check(Engine(tmp_path), progress=lambda *now: done.append(now)).findings == alone.findings
+    assert (len(alone.findings), done[-1]) == (60, (60, 60))
+
+
+def test_from_python(site: Path) -> None:
+    """``Engine.check`` returns the findings, with options like those of the command."""
+    engine = Engine(site / "base")
+    found = engine.check(also=["csp-script"], accepted={"opener": "ours"}, most_trusted=5)
+    assert {"csp-script"} == {finding.code for finding in found} & {
+        "csp-script",
+        "csp-handler",
+        "opener",
+        "trusted-budget",
+    }
+    assert {finding.severity for finding in found} == {"error", "warning"}
+    assert str(found[0]).startswith(f"{found[0].path}:")
