@@ -223,7 +223,15 @@ LEVELS = [
     "plan",
     "build",
 ]
-LEVELS += ["deep cache template folders", "check", "engine", "report probe", "data", "demo", "cli __init__ __main__"]
+LEVELS += [
+    "deep cache template folders",
+    "check",
+    "engine",
+    "report explain probe",
+    "data demo testing",
+    "cli __init__ __main__",
+    "pytest_plugin",
+]
 RANK = {name: level for level, names in enumerate(LEVELS) for name in names.split()}
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from functools import partial
+from types import MappingProxyType
 
 from untor.cache import CodeCache
 from untor.deep import with_deep_stack
@@ -129,10 +130,8 @@ class Engine:
         }
         self._calls = Calls(self.helpers, methods=calls == "methods")
         self._cache = CodeCache(cache_folder, [missing, *sorted(self.url_schemes), str(self.active_attributes)])
-        self._escapers = {
-            f"e_{name.replace('-', '_')}": made
-            for name, made in escapers(self.url_schemes, self.resource_origins).items()
-        }
+        self.escapers = escapers(self.url_schemes, self.resource_origins)
+        self._escapers = {f"e_{name.replace('-', '_')}": made for name, made in self.escapers.items()}
         self._templates: dict[str, Template] = {}
         self._readings: dict[str, Reading] = {}
         self._stamps: dict[str, dict[str, object]] = {}
@@ -269,7 +268,13 @@ class Engine:
 
     def variant_of(self, origin: Origin, variant: str) -> Callable[..., Any]:
         """Return the function that renders a template in one of the ways of ``build``."""
-        return self._function(self._build(self.plan_of(origin), variant), variant)
+        return self.function_of(self.plan_of(origin), variant)
+
+    def function_of(
+        self, planned: Plan, variant: str = "render", *, helpers: Mapping[str, Callable[..., object]] | None = None
+    ) -> Callable[..., Any]:
+        """Return the function that a plan describes; ``helpers`` are more functions that it may call."""
+        return self._function(self._build(planned, variant), variant, helpers or {})
 
     def _build(self, planned: Plan, variant: str) -> Built:
         from untor.build.code import build  # noqa: PLC0415
@@ -280,9 +285,11 @@ class Engine:
         except RecursionError:
             return with_deep_stack(lambda: build(planned, variant, lenient=lenient))
 
-    def _function(self, built: Built, variant: str) -> Callable[..., Any]:
+    def _function(
+        self, built: Built, variant: str, helpers: Mapping[str, Callable[..., object]] = MappingProxyType({})
+    ) -> Callable[..., Any]:
         sources = built.sources
-        everywhere = {**self.helpers, **self.globals}
+        everywhere = {**self.helpers, **self.globals, **helpers}
         namespace: dict[str, object] = {
             **_RUN,
             **self._escapers,

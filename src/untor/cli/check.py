@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-from contextlib import contextmanager
 from pathlib import Path
 
 import click
@@ -11,6 +10,7 @@ import click
 from untor.check.acceptance import ACCEPTABLE, why_not
 from untor.check.runner import Wanted, check
 from untor.cli.pages import engine_named, find_page, folders_of
+from untor.cli.progress import progress
 from untor.cli.settings import settings
 from untor.engine import Engine
 from untor.errors import UntorError
@@ -20,7 +20,7 @@ from untor.report.text import trusted_list
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterator
+    from collections.abc import Iterator
 
 
 @click.command("check")
@@ -69,18 +69,18 @@ def command(
             raise click.UsageError(f'There is no rule "{rule}". {near}')
     try:
         site, only = _chosen(paths, folders, named)
-        with _progress() as progress:
-            checked = check(site, wanted, only=only, progress=progress)
+        with progress("Checking pages") as report:
+            checked = check(site, wanted, only=only, progress=report)
     except UntorError as error:
         click.echo(f"untor: {error}", err=True)
         sys.exit(2)
     if not checked.templates:
         searched = ", ".join(str(folder) for _, folder in site.folders.entries)
         raise click.UsageError(f"There are no templates in {searched}.")
-    report = FORMATS[shape](checked)
+    text = FORMATS[shape](checked)
     if lists and shape == "text":
-        report = f"{trusted_list(checked)}\n{report}"
-    _show(report, coloured=shape == "text")
+        text = f"{trusted_list(checked)}\n{text}"
+    _show(text, coloured=shape == "text")
     sys.exit(1 if checked.findings else 0)
 
 
@@ -156,17 +156,3 @@ _STYLES = {
     r"(?m)^ +\| *(\^+)": "bold red",
     r"(?m)^[\d,]+ templates? checked: .*": "bold",
 }
-
-
-@contextmanager
-def _progress() -> Iterator[Callable[[int, int], None] | None]:
-    """Show a bar on a terminal while pages are looked at."""
-    if not sys.stderr.isatty():
-        yield None
-        return
-    from rich.console import Console  # noqa: PLC0415
-    from rich.progress import Progress  # noqa: PLC0415
-
-    with Progress(console=Console(stderr=True), transient=True) as bar:
-        task = bar.add_task("Checking pages", total=None)
-        yield lambda done, all_: bar.update(task, completed=done, total=all_)

@@ -8,7 +8,7 @@ import sys
 import click
 
 from untor import __version__
-from untor.cli import check
+from untor.cli import check, explain, probe
 from untor.cli.demo import demo
 from untor.cli.render import render
 from untor.errors import UntorError
@@ -41,4 +41,6 @@ def main() -> None:
 
 main.add_command(render)
 main.add_command(check.command)
+main.add_command(explain.command)
+main.add_command(probe.command)
 main.add_command(demo)

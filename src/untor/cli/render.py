@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import sys
 import tempfile
@@ -10,26 +9,13 @@ from pathlib import Path
 
 import click
 
+from untor.cli.context import context_of, data_options
 from untor.cli.pages import engine_and_page
-from untor.data import load
 
 
 @click.command()
 @click.argument("page")
-@click.option(
-    "--data",
-    "files",
-    multiple=True,
-    metavar="[NAME=]FILE",
-    help="A JSON file with the page's values; - for standard input. May repeat.",
-)
-@click.option(
-    "--set",
-    "settings",
-    multiple=True,
-    metavar="NAME=VALUE",
-    help="One value, as JSON where it is valid JSON, else as text. May repeat.",
-)
+@data_options
 @click.option(
     "--folder",
     "folders",
@@ -55,38 +41,14 @@ def render(
     untor render templates/vessel.html --data vessel=vessel.json -o vessel.html
     untor render mail/welcome.txt --set name=Runa --set year=2031
     """  # noqa: D301  click reads the backspace as "keep these lines"
-    context: dict[str, object] = {}
-    for given in files:
-        name, path = _named(given)
-        context.update(load(path, name))
-    for setting in settings:
-        name, found, value = setting.partition("=")
-        if not found or not name.isidentifier():
-            raise click.BadParameter(f"{setting!r} is not NAME=VALUE, like year=2031.", param_hint="--set")
-        context[name] = _value(value)
     site, template = engine_and_page(page, folders, engine)
-    text = site.render(template, context)
+    text = site.render(template, context_of(files, settings))
     octets = text.encode("utf-8", "replace")
     if output is None or output == "-":
         sys.stdout.buffer.write(octets)
         sys.stdout.buffer.flush()
     else:
         write_whole(Path(output), octets)
-
-
-def _named(given: str) -> tuple[str | None, str]:
-    """Tell ``NAME=FILE`` from a file; a file that exists under the whole text wins."""
-    name, found, path = given.partition("=")
-    if found and name.isidentifier() and not Path(given).exists():
-        return name, path
-    return None, given
-
-
-def _value(text: str) -> object:
-    try:
-        return json.loads(text)
-    except (ValueError, RecursionError):
-        return text
 
 
 def write_whole(path: Path, octets: bytes) -> None:

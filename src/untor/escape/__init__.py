@@ -44,6 +44,8 @@ _FIXED: dict[str, Callable[..., str]] = {
     # URLs
     "percent": url.percent,
     "percent-opaque": url.percent_opaque,
+    "percent-path": url.percent_path,
+    "host": url.host,
     "segment-url": url.segment_url,
     "url-segment": url_lists.url_segment,
     "url-first-segment": url_lists.url_first_segment,

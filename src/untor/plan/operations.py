@@ -30,6 +30,11 @@ class Placement(NamedTuple):
     escapers: tuple[str, ...]
     reason: str | None = None
 
+    @property
+    def where(self) -> str:
+        """The place in words, from the outside in."""
+        return " \N{SINGLE RIGHT-POINTING ANGLE QUOTATION MARK} ".join(self.path)
+
 
 @dataclass(slots=True)
 class Operation:

@@ -66,8 +66,13 @@ class PlainWalker(BlockWalker[None]):
 
 def reading_of(source: Source) -> Reading:
     """Read a template in the way of its kind of output."""
+    return read(source, surroundings_of(source))
+
+
+def surroundings_of(source: Source) -> PageSurroundings | None:
+    """Return what tells the reader whether a step can stand somewhere; ``None`` for plain text."""
     ending = ending_of(source)
-    return read(source, None if ending in PLAIN_TEXT else PageSurroundings(xml=ending in XML))
+    return None if ending in PLAIN_TEXT else PageSurroundings(xml=ending in XML)
 
 
 def ending_of(source: Source) -> str:

@@ -1,0 +1,127 @@
+"""``untor explain``: where each value of a page lands and how it is escaped there."""
+
+from __future__ import annotations
+
+from itertools import groupby
+from pathlib import Path
+
+import click
+
+from untor.cli.context import context_of, data_options
+from untor.cli.pages import engine_and_page
+from untor.cli.render import write_whole
+from untor.explain.values import values_of
+from untor.template import Origin
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from untor.explain.steps import Journey, Step
+    from untor.explain.values import Value
+
+_STYLES = {
+    "text": "default",
+    "attribute": "blue",
+    "url": "magenta",
+    "resource": "bold magenta",
+    "script": "green",
+    "style": "cyan",
+    "trusted": "bold red",
+}
+
+
+@click.command("explain")
+@click.argument("page")
+@click.option(
+    "--html", "output", metavar="FILE", help="Write the templates as a page, each value in its place's colour."
+)
+@click.option("--expression", metavar="EXPRESSION", help="Show what this value becomes at each step; needs --data.")
+@data_options
+@click.option("--engine", metavar="MODULE:NAME", help="The site's own engine, with its filters and helpers.")
+@click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. May repeat.")
+def command(
+    *,
+    page: str,
+    output: str | None,
+    expression: str | None,
+    files: tuple[str, ...],
+    settings: tuple[str, ...],
+    engine: str | None,
+    folders: tuple[str, ...],
+) -> None:
+    """Show where each value of PAGE lands, from the outside in, and what is done to it, in order.
+
+    Layouts, includes and parts are followed; the table is in the order of the page.
+
+    \b
+    untor explain arrivals
+    untor explain arrivals --html arrivals-explained.html
+    untor explain arrivals --expression 'calls[0].vessel.name' --data arrivals.json
+    """  # noqa: D301  click reads the backspace as "keep these lines"
+    from rich.console import Console  # noqa: PLC0415  loaded only for what prints with it
+
+    site, name = engine_and_page(page, folders, engine)
+    planned = site.plan_of(Origin(name))
+    console = Console(highlight=False, markup=False)
+    if expression is not None:
+        from untor.explain.steps import filtered, journeys  # noqa: PLC0415
+
+        context = context_of(files, settings)
+        steps = filtered(site, expression, context)
+        _print_journeys(console, steps, journeys(site, planned, expression, context))
+        return
+    values = values_of(planned.placements)
+    if output is not None:
+        from untor.explain.page import explained_page  # noqa: PLC0415
+
+        write_whole(Path(output), explained_page(site, planned, values).encode("utf-8", "replace"))
+        return
+    _print_values(console, planned.source.name, values)
+
+
+def _print_values(console: Console, page: str, values: list[Value]) -> None:
+    from rich import box  # noqa: PLC0415
+    from rich.table import Table  # noqa: PLC0415
+    from rich.text import Text  # noqa: PLC0415
+
+    table = Table(box=box.SIMPLE_HEAD, header_style="bold", pad_edge=False, expand=False)
+    table.add_column("Line", justify="right", no_wrap=True)
+    for column in ("Value", "Lands in", "What is done to it, in order"):
+        table.add_column(column, overflow="fold")
+    for template, group in groupby(values, key=lambda value: value.placement.template):
+        table.add_section()
+        table.add_row("", Text(template, style="bold"), "", "")
+        for value in group:
+            placement = value.placement
+            place = Text(placement.where, style=_STYLES[value.kind])
+            table.add_row(f"{placement.line}:{placement.column}", placement.expression, place, "\n".join(value.done))
+    if values:
+        console.print(table)
+    count = f"{len(values):,} value{'' if len(values) == 1 else 's'}"
+    console.print(f"{page} prints {count}.")
+
+
+def _print_journeys(console: Console, steps: list[Step], found: list[Journey]) -> None:
+    from rich import box  # noqa: PLC0415
+    from rich.table import Table  # noqa: PLC0415
+    from rich.text import Text  # noqa: PLC0415
+
+    table = Table(box=box.SIMPLE_HEAD, header_style="bold", pad_edge=False)
+    for column in ("Place", "Step", "The value then"):
+        table.add_column(column, overflow="fold")
+    for step in steps:
+        table.add_row("the data and filters" if step is steps[0] else "", step.what, step.result)
+    for journey in found:
+        table.add_section()
+        place = Text(_few(journey.places, "; ")).append(f"\n{_few(journey.lines, ', ')}", style="dim")
+        for step in journey.steps:
+            table.add_row(place if step is journey.steps[0] else "", step.what, step.result)
+    console.print(table)
+    if not found:
+        console.print("The page prints no values.")
+
+
+def _few(names: tuple[str, ...], between: str) -> str:
+    shown = between.join(names[:3])
+    return f"{shown} and {len(names) - 3} more" if len(names) > 3 else shown  # noqa: PLR2004

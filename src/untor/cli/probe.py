@@ -1,0 +1,71 @@
+"""``untor probe``: renders a page with hostile values and compares its structure with that of the harmless page."""
+
+from __future__ import annotations
+
+import sys
+
+import click
+
+from untor.cli.context import context_of, data_options
+from untor.cli.pages import engine_and_page
+from untor.cli.progress import progress
+from untor.errors import UntorError
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from untor.probe.runner import Probed
+
+
+@click.command("probe")
+@click.argument("page")
+@data_options
+@click.option("--engine", metavar="MODULE:NAME", help="The site's own engine, with its filters and helpers.")
+@click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. May repeat.")
+def command(
+    *, page: str, files: tuple[str, ...], settings: tuple[str, ...], engine: str | None, folders: tuple[str, ...]
+) -> None:
+    """Try PAGE with hostile values in place of those of its data, and compare what a parser makes of it.
+
+    Each value is replaced by itself and all of them together. Elements, attributes, script tokens, the schemes and
+    origins of URLs, and style declarations must stay the same. Exits with 0 when they do, with 1 when something
+    changes, with 2 when it could not be tried.
+
+    \b
+    untor probe arrivals --data arrivals.json
+    untor probe arrivals --data arrivals.json --engine site.views:pages
+    """  # noqa: D301  click reads the backspace as "keep these lines"
+    from untor.probe.runner import probe  # noqa: PLC0415  reads pages with the extra's packages
+    from untor.probe.structure import StructureMissing  # noqa: PLC0415
+
+    try:
+        site, name = engine_and_page(page, folders, engine)
+        with progress("Trying values") as report:
+            probed = probe(site, name, context_of(files, settings), progress=report)
+    except (UntorError, StructureMissing) as error:
+        click.echo(f"untor: {error}", err=True)
+        sys.exit(2)
+    for change in probed.changes:
+        click.echo(f"{change}\n")
+    click.echo(summary(probed))
+    sys.exit(1 if probed.changes else 0)
+
+
+def summary(probed: Probed) -> str:
+    """Say what was tried and what came of it."""
+    tried = probed.placements - len(probed.missed)
+    lines = [
+        f"{probed.page}: {probed.values} values in {_count(tried, 'placement')} of 1 page, by themselves and together.",
+        f"{_count(probed.renderings, 'rendering')}, {probed.refused:,} ended in an error of a filter or a type.",
+    ]
+    if probed.missed:
+        lines.append(f"With this data {_count(len(probed.missed), 'placement')} could not be tried:")
+        lines += [f"  {site}: {site.expression}" for site in probed.missed]
+    changed = _count(len(probed.changes), "change")
+    lines.append(
+        f"The structure of the page changes: {changed}." if probed.changes else "The structure stays the same."
+    )
+    return "\n".join(lines)
+
+
+def _count(number: int, word: str) -> str:
+    return f"{number:,} {word}{'' if number == 1 else 's'}"

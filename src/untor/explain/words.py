@@ -1,0 +1,109 @@
+"""What is done to a value, in words, and the kinds of places that reports tell apart."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+WORDS: dict[str, str] = {
+    "plain": "printed as it is",
+    # markup
+    "text": "& < > escaped",
+    "rcdata": "& < > escaped",
+    "attribute": "& < > \" ' escaped",
+    "whole-attribute": "quotes are added and & < > \" ' escaped; None and False leave it out",
+    "embedded-attribute": "quotes are added and & < > \" ' escaped; None and False leave it out",
+    "boolean-attribute": "the attribute is there when the value is true",
+    "state-attribute": 'quotes are added; True and False become "true" and "false"',
+    "xml-text": "& < > escaped",
+    "xml-attribute": "& < > \" ' and line breaks escaped",
+    "flag-attribute": "quotes are added and & < > \" ' escaped; None and False leave it out",
+    # URLs
+    "url": "about:invalid unless its scheme is permitted; & < > \" ' escaped",
+    "url-attribute": "quotes are added; about:invalid unless its scheme is permitted",
+    "url-pieces": "the whole URL is looked at: about:invalid unless its scheme is permitted",
+    "encoded-url": "about:invalid unless its scheme is permitted; percent-encoded",
+    "image-url": "about:invalid unless its scheme is permitted or it is an image; & < > \" ' escaped",
+    "image-url-attribute": "quotes are added; about:invalid unless its scheme is permitted or it is an image",
+    "image-url-pieces": "the whole URL is looked at: about:invalid unless its scheme is permitted or it is an image",
+    "encoded-image-url": "about:invalid unless its scheme is permitted or it is an image; percent-encoded",
+    "listed-url": "about:invalid unless its scheme is permitted; percent-encoded, so that the list stays as it is",
+    "listed-image-url": "about:invalid unless its scheme is permitted or it is an image; percent-encoded",
+    "resource-url": "about:invalid unless it is a TrustedScriptURL or of a listed origin",
+    "resource-url-attribute": "quotes are added; about:invalid unless it is a TrustedScriptURL or of a listed origin",
+    "resource-url-pieces": "the whole URL is looked at: about:invalid unless trusted or of a listed origin",
+    "encoded-resource-url": "about:invalid unless it is a TrustedScriptURL or of a listed origin; percent-encoded",
+    "import-map": "becomes JSON; addresses become about:invalid unless trusted or of a listed origin",
+    "percent": "percent-encoded as one component",
+    "percent-opaque": "percent-encoded; @ and + stay",
+    "percent-path": "percent-encoded as path segments; / stays",
+    "host": "empty unless it is a host",
+    "segment-url": "percent-encoded as one path segment; about:invalid for . and ..",
+    "url-segment": "percent-encoded as one path segment; . and .. are blocked",
+    "url-first-segment": "percent-encoded as the first path segment; . and .. are blocked",
+    "url-segments": "percent-encoded as path segments; / stays, . and .. are blocked",
+    "url-first-segments": "percent-encoded as the first path segments; / stays, . and .. are blocked",
+    "descriptor": "dropped unless it is a width or a density",
+    # scripts and data
+    "script-value": "becomes a JavaScript value, < as \\u003c",
+    "script-operand": "becomes a JavaScript value in brackets where it needs them, < as \\u003c",
+    "script-statement": "an error unless it is a TrustedScript",
+    "script-string": "escaped as text inside a JavaScript string or template",
+    "script-regexp": "escaped to match just itself in a regular expression",
+    "script-regexp-class": "escaped to be characters of a class in a regular expression",
+    "json-value": "becomes a JSON value, < as \\u003c",
+    "json-string": "escaped as text inside a JSON string",
+    # styles
+    "style-value": "dropped by the browser unless it is one harmless CSS value",
+    "style-value-part": "dropped by the browser unless it is a harmless part of a CSS value",
+    "style-string": "escaped as text inside a CSS string",
+    "style-name": "dropped by the browser unless it is a CSS name",
+    "style-name-part": "dropped by the browser unless it is a part of a CSS name",
+    "style-rules": "an error unless it is TrustedCSS",
+}
+"""What each escaping function does."""
+
+
+class Kind(NamedTuple):
+    """A kind of place: its sign in reports, its name, what it is."""
+
+    sign: str
+    name: str
+    what: str
+
+
+KINDS: dict[str, Kind] = {
+    "text": Kind("T", "text", "between tags, in titles and text areas"),
+    "attribute": Kind("A", "attribute", "an ordinary attribute"),
+    "url": Kind("U", "URL", "a link, or a part of one"),
+    "resource": Kind("R", "resource URL", "a URL that code or a frame is loaded from"),
+    "script": Kind("S", "script", "JavaScript or JSON"),
+    "style": Kind("C", "style", "CSS"),
+    "trusted": Kind("!", "trusted", "printed as it is, for the reason given"),
+}
+"""The kinds of places that reports tell apart, by the word that the page's style knows them by."""
+
+_BY_CONTEXT = {
+    "text": "text",
+    "title-text": "text",
+    "plain-text": "text",
+    "data-block": "text",
+    "attribute": "attribute",
+    "whole-attribute": "attribute",
+    "html-attribute": "attribute",
+    "resource-url": "resource",
+    "srcset": "url",
+}
+
+
+def kind_of_context(context: str) -> str:
+    """Return which of ``KINDS`` a context belongs to."""
+    if context in _BY_CONTEXT:
+        return _BY_CONTEXT[context]
+    start = context.partition("-")[0]
+    return {"json": "script"}.get(start, start)
+
+
+def in_order(escapers: tuple[str, ...]) -> tuple[str, ...]:
+    """Return escaping functions in the order in which the value goes through them."""
+    whole = escapers[:1] == ("whole-attribute",) and len(escapers) > 1
+    return (*escapers[1:], "embedded-attribute") if whole else escapers

@@ -1,0 +1,111 @@
+"""The shape of scripts, styles and JSON: what stays the same when only the texts and numbers in them change."""
+
+from __future__ import annotations
+
+import json
+from functools import lru_cache
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    import tree_sitter
+
+_NAMED = frozenset(
+    {
+        "identifier",
+        "property_identifier",
+        "shorthand_property_identifier",
+        "statement_identifier",
+        "private_property_identifier",
+    }
+)
+_WHOLE = frozenset({"string", "regex", "number", "comment", "html_comment", "string_fragment", "escape_sequence"})
+_RISKY_FUNCTIONS = frozenset({"url", "src", "image", "image-set", "expression", "element", "attr", "paint"})
+
+
+@lru_cache(maxsize=1)
+def _javascript() -> tree_sitter.Parser:
+    import tree_sitter  # noqa: PLC0415  an extra
+    import tree_sitter_javascript  # noqa: PLC0415
+
+    return tree_sitter.Parser(tree_sitter.Language(tree_sitter_javascript.language()))
+
+
+def script_shape(text: str) -> Iterator[str]:
+    """Yield the tokens of a script; strings, numbers and regular expressions only by what they are."""
+    cursor = [_javascript().parse(text.encode("utf-8", "replace")).root_node]
+    while cursor:
+        node = cursor.pop()
+        if node.type == "ERROR" or node.is_missing:
+            yield "error"
+        if node.type in {"string_fragment", "escape_sequence"}:
+            continue
+        if node.type in _WHOLE:
+            yield node.type.replace("_", " ")
+        elif node.child_count:
+            cursor += reversed(node.children)
+        elif node.type in _NAMED:
+            yield (node.text or b"").decode("utf-8", "replace")
+        elif node.type != "program":
+            yield node.type
+
+
+def json_shape(text: str) -> Iterator[str]:
+    """Yield the shape of JSON: brackets, keys, and the types of what is in them."""
+    try:
+        value = json.loads(text)
+    except (ValueError, RecursionError):
+        yield "that is none"
+        return
+    todo: list[object] = [value]
+    while todo:
+        part = todo.pop()
+        if isinstance(part, dict):
+            yield f"object of {', '.join(map(str, part)) or 'nothing'}"
+            todo += part.values()
+        elif isinstance(part, list):
+            yield f"list of {len(part)}"
+            todo += part
+        else:
+            yield type(part).__name__
+
+
+def style_shape(text: str, *, inside: bool) -> Iterator[str]:
+    """Yield the rules and declarations of a style sheet, or of a style attribute, and what values fetch."""
+    import tinycss2  # noqa: PLC0415  an extra
+
+    nodes = tinycss2.parse_blocks_contents(text) if inside else tinycss2.parse_stylesheet(text)
+    yield from _style(nodes)
+
+
+def _style(nodes: list[object]) -> Iterator[str]:
+    import tinycss2  # noqa: PLC0415
+
+    for node in nodes:
+        kind = node.type  # type: ignore[attr-defined]
+        if kind == "declaration":
+            yield f"{node.lower_name}:{' !important' if node.important else ''}"  # type: ignore[attr-defined]
+            yield from _fetches(node.value)  # type: ignore[attr-defined]
+        elif kind in {"qualified-rule", "at-rule"}:
+            name = f"@{node.lower_at_keyword}" if kind == "at-rule" else tinycss2.serialize(node.prelude).strip()  # type: ignore[attr-defined]
+            yield f"rule {name}"
+            yield from _fetches(node.prelude)  # type: ignore[attr-defined]
+            if node.content is not None:  # type: ignore[attr-defined]
+                yield from _style(tinycss2.parse_blocks_contents(node.content))  # type: ignore[attr-defined]
+        elif kind in {"comment", "error"}:
+            yield kind
+
+
+def _fetches(nodes: list[object]) -> Iterator[str]:
+    for node in nodes:
+        kind = node.type  # type: ignore[attr-defined]
+        if kind == "url":
+            yield "url()"
+        elif kind == "function":
+            name = node.lower_name  # type: ignore[attr-defined]
+            if name in _RISKY_FUNCTIONS:
+                yield f"{name}()"
+            yield from _fetches(node.arguments)  # type: ignore[attr-defined]
+        elif kind.endswith("block"):
+            yield from _fetches(node.content)  # type: ignore[attr-defined]

@@ -1,0 +1,169 @@
+"""The structure of a page as conforming parsers read it: elements, attributes, script tokens, URLs, declarations."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+from xml.parsers import expat
+
+from untor.probe.code import json_shape, script_shape, style_shape
+from untor.probe.urls import RELATIVE, Address, address_of, urls_in
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from selectolax.lexbor import LexborNode
+
+_SCRIPTS = frozenset(
+    """module text/javascript application/javascript text/ecmascript application/ecmascript text/jscript
+    application/x-javascript text/livescript""".split(),
+)
+_JSON = frozenset({"importmap", "speculationrules"})
+_WIDTH = 66
+_DEEPEST = 8
+"""How many documents may be inside one another."""
+
+
+class Entry(NamedTuple):
+    """One thing in a page: how deep it is, what it is in words, and of a URL where it leads.
+
+    ``loads`` tells URLs that code or a frame is loaded from; ``text`` is the URL as it stands in the page.
+    """
+
+    depth: int
+    what: str
+    address: Address | None = None
+    loads: bool = False
+    text: str = ""
+
+    def __str__(self) -> str:
+        shown = f"{'  ' * self.depth}{self.what}"
+        return shown if self.address is None else f"{shown} → {self.address}"
+
+
+class StructureMissing(ImportError):  # noqa: N818  the name says what is the matter
+    """The packages that read pages are not installed."""
+
+
+def structure_of(page: str, *, xml: bool = False) -> list[Entry]:
+    """Return the structure of a page. Raises ``StructureMissing`` where the extra ``probe`` is not installed."""
+    found: list[Entry] = []
+    if xml:
+        _xml(page, found)
+    else:
+        _html(page, found, 0, 0)
+    return found
+
+
+def _html(page: str, found: list[Entry], depth: int, nested: int) -> None:
+    try:
+        from selectolax.lexbor import LexborHTMLParser  # noqa: PLC0415  an extra
+    except ImportError as error:
+        message = "Reading the structure of pages needs more packages: pip install 'untor[probe]'"
+        raise StructureMissing(message) from error
+    root = LexborHTMLParser(page.encode("utf-8", "replace").decode()).root
+    todo: list[tuple[LexborNode | None, int]] = [(root, depth)]
+    while todo:
+        node, depth = todo.pop()
+        if node is None:
+            continue
+        name = node.tag or ""
+        if name == "-comment":
+            found.append(Entry(depth, "a comment"))
+            continue
+        attributes = {key: value or "" for key, value in node.attributes.items()}
+        _element(name, attributes, found, depth, nested)
+        if name in {"script", "style"}:
+            _content(name, attributes, node.text() or "", found, depth + 1)
+        todo += [(child, depth + 1) for child in node.iter(include_text=False)][::-1]
+
+
+def _element(element: str, attributes: dict[str, str], found: list[Entry], depth: int, nested: int) -> None:
+    """Add an element, and what is in those of its attributes that are more than text."""
+    found.append(Entry(depth, f"<{' '.join([element, *sorted(attributes)])}>"))
+    for name in sorted(attributes):
+        value = attributes[name]
+        if name.startswith("on"):
+            found += [Entry(depth + 1, f"{name}: {token}") for token in script_shape(value)]
+        elif name == "style":
+            found += [Entry(depth + 1, f"style: {part}") for part in style_shape(value, inside=True)]
+        elif name == "srcdoc" and nested < _DEEPEST:
+            _html(value, found, depth + 1, nested + 1)
+        else:
+            for url, loads in urls_in(element, name, value, attributes):
+                found.append(Entry(depth + 1, name, address_of(url), loads, url))
+
+
+def _content(element: str, attributes: dict[str, str], text: str, found: list[Entry], depth: int) -> None:
+    """Add what is in a script or a style element."""
+    if element == "style":
+        found += [Entry(depth, f"style: {part}") for part in style_shape(text, inside=False)]
+        return
+    kind = attributes.get("type", "").strip().lower()
+    if not kind or kind in _SCRIPTS:
+        found += [Entry(depth, f"script: {token}") for token in script_shape(text)]
+    elif kind in _JSON or kind.endswith("json"):
+        found += [Entry(depth, f"JSON: {part}") for part in json_shape(text)]
+
+
+def _xml(page: str, found: list[Entry]) -> None:
+    """Read XML; what is not well-formed ends the list."""
+    depth = 0
+    parser = expat.ParserCreate()
+
+    def start(name: str, attributes: dict[str, str]) -> None:
+        nonlocal depth
+        _element(name, attributes, found, depth, 0)
+        depth += 1
+
+    def end(_: str) -> None:
+        nonlocal depth
+        depth -= 1
+
+    parser.StartElementHandler = start
+    parser.EndElementHandler = end
+    parser.CommentHandler = lambda _: found.append(Entry(depth, "a comment"))
+    parser.ProcessingInstructionHandler = lambda name, _: found.append(Entry(depth, f"<?{name}?>"))
+    try:
+        parser.Parse(page.encode("utf-8", "replace"), True)  # noqa: FBT003  its shape
+    except expat.ExpatError as error:
+        found.append(Entry(depth, f"not well-formed: {expat.ErrorString(error.code)}"))
+
+
+def differing(
+    harmless: list[Entry], other: list[Entry], schemes: frozenset[str], *, links_may_differ: bool = False
+) -> int | None:
+    """Return where two structures begin to differ; ``None`` when they do not.
+
+    A link may lead elsewhere where the harmless one is a value from its start or in its host, or with
+    ``links_may_differ``; ``schemes`` are those that a value may bring. Any URL may have become ``about:invalid``.
+    """
+    for index, (one, two) in enumerate(zip(harmless, other, strict=False)):
+        if one[:2] != two[:2] or not _may_lead(one, two, schemes, free=links_may_differ):
+            return index
+    return None if len(harmless) == len(other) else min(len(harmless), len(other))
+
+
+def _may_lead(one: Entry, two: Entry, schemes: frozenset[str], *, free: bool) -> bool:
+    if one.address is None or two.address is None:
+        return one.address is two.address
+    if one.address == two.address or two.address.scheme == "about" or not two.text.strip():
+        return True
+    if one.loads or not (free or one.address.from_value(one.text)):
+        return False
+    return two.address.scheme in schemes | {RELATIVE}
+
+
+def side_by_side(
+    harmless: list[Entry], other: list[Entry], at: int, *, titles: tuple[str, str], around: int = 4
+) -> str:
+    """Show two structures next to each other, from a little before the place where they begin to differ."""
+    start = max(0, at - around)
+    left, right = ([str(entry)[:_WIDTH] for entry in entries[start : at + around]] for entries in (harmless, other))
+    indent = min((len(line) - len(line.lstrip()) for line in left + right), default=0)
+    left, right = ([line[indent:] for line in lines] for lines in (left, right))
+    width = max([len(titles[0]), *map(len, left)])
+    rows = [f"  {titles[0]:<{width}}    {titles[1]}"]
+    for index in range(max(len(left), len(right))):
+        one = left[index] if index < len(left) else ""
+        two = right[index] if index < len(right) else ""
+        rows.append(f"  {one:<{width}} {'≠' if index >= at - start else ' '}  {two}".rstrip())
+    return "\n".join(rows)

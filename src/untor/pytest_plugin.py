@@ -1,0 +1,79 @@
+"""``pytest --untor FOLDER``: each template of a site as one test, which fails with what the checker finds in it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from typing import Any
+
+    from untor.check.findings import Finding
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    """Add the options."""
+    group = parser.getgroup("untor", "templates of Untor")
+    group.addoption("--untor", metavar="FOLDER", action="append", default=[], help="check the templates of a folder")
+    group.addoption("--untor-engine", metavar="MODULE:NAME", default="", help="check the templates of a site's engine")
+
+
+def pytest_collection_modifyitems(session: pytest.Session, items: list[pytest.Item]) -> None:
+    """Add a test for each template, after the tests that there are."""
+    options = session.config.option
+    if options.untor or options.untor_engine:
+        items += [Template.from_parent(session, name=name, found=found) for name, found in _templates(options)]
+
+
+def _templates(options: Any) -> Iterator[tuple[str, list[Finding]]]:
+    import click  # noqa: PLC0415  loaded when templates are checked
+
+    from untor.check.runner import Wanted, check  # noqa: PLC0415
+    from untor.cli.pages import engine_named  # noqa: PLC0415
+    from untor.cli.settings import settings  # noqa: PLC0415
+    from untor.engine import Engine  # noqa: PLC0415
+
+    try:
+        configured = settings()
+        engine = engine_named(options.untor_engine) if options.untor_engine else Engine(options.untor)
+    except click.ClickException as error:
+        raise pytest.UsageError(error.format_message()) from error
+    wanted = Wanted(configured.accept, configured.also, configured.most_trusted)
+    names = sorted({name for name, _ in engine.folders.files()})
+    if not names:
+        folders = ", ".join(str(folder) for _, folder in engine.folders.entries)
+        raise pytest.UsageError(f"--untor: there are no templates in {folders}")
+    findings = check(engine, wanted).findings
+    for name in names:
+        yield name, [finding for finding in findings if finding.name == name]
+
+
+class Template(pytest.Item):
+    """One template."""
+
+    def __init__(self, *, found: list[Finding], **more: Any) -> None:
+        super().__init__(**more)
+        self.found = found
+
+    def runtest(self) -> None:
+        """Fail with the findings."""
+        if self.found:
+            raise TemplateFaulty(self.found)
+
+    def repr_failure(self, excinfo: pytest.ExceptionInfo[BaseException], *_: Any, **__: Any) -> str:
+        """Show the findings instead of a traceback."""
+        return str(excinfo.value)
+
+    def reportinfo(self) -> tuple[Path, int | None, str]:
+        """Say what the test is."""
+        return Path(self.name), None, f"template {self.name}"
+
+
+class TemplateFaulty(Exception):  # noqa: N818  the name says what is the matter
+    """The checker found something in a template."""
+
+    def __init__(self, found: list[Finding]) -> None:
+        super().__init__("\n\n".join(map(str, found)))

@@ -1,0 +1,153 @@
+"""The explanation of a page: every place has its words, the page of it is whole, each step of a value is shown."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from importlib.resources import files
+from pathlib import Path
+
+import pytest
+from selectolax.lexbor import LexborHTMLParser
+from support import CASES, cases
+
+from untor import Engine, MissingValue, UntorError
+from untor.escape import escapers
+from untor.explain.page import explained_page
+from untor.explain.steps import evaluate, filtered, journeys
+from untor.explain.values import chain, values_of
+from untor.explain.words import KINDS, WORDS
+from untor.template import Origin
+
+TEMPLATES = Path(str(files("untor.demo") / "templates"))
+
+
+def untor(*arguments: str, folder: Path) -> tuple[int, str, str]:
+    """Run the command in a folder, in a terminal of 120 columns; return exit status, output and errors."""
+    command = [sys.executable, "-m", "untor", *arguments]
+    wide = {**os.environ, "COLUMNS": "120"}
+    done = subprocess.run(command, cwd=folder, capture_output=True, encoding="utf-8", check=False, env=wide)
+    return done.returncode, done.stdout, done.stderr
+
+
+def trimmed(text: str) -> str:
+    return "".join(f"{line.rstrip()}\n" for line in text.splitlines())
+
+
+def test_words_for_everything() -> None:
+    """Each escaping function and each context has its words."""
+    assert WORDS.keys() == escapers().keys()
+    compiled = 0
+    for case in cases("places.txt"):
+        try:
+            template = Engine().compile(case.parts["template"], "page.html")
+        except UntorError:
+            continue
+        compiled += 1
+        for value in values_of(template.placements):
+            assert value.kind in KINDS
+            assert value.done
+    assert compiled > 200
+
+
+def test_table(tmp_path: Path) -> None:
+    """The table of a page is the one expected, layouts and components followed."""
+    status, output, errors = untor("explain", str(TEMPLATES / "vessel.html"), folder=tmp_path)
+    assert trimmed(output) == (CASES / "explained.txt").read_text("utf-8")
+    assert (status, errors) == (0, "")
+
+
+def test_steps_of_a_value(tmp_path: Path) -> None:
+    """What a value becomes is shown step by step: filters, then the escaping of each kind of place."""
+    data = 'vessel={"name": "<Sea> & Holly", "flag": "red;x:url(y)"}'
+    arguments = ["--folder", str(TEMPLATES), "--set", data]
+    status, output, errors = untor(
+        "explain", "vessel", "--expression", "vessel.name | upper", *arguments, folder=tmp_path
+    )
+    assert trimmed(output) == (CASES / "steps.txt").read_text("utf-8")
+    assert (status, errors) == (0, "")
+    status, output, errors = untor("explain", "vessel", "--expression", "vessel.nam", *arguments, folder=tmp_path)
+    assert (status, output) == (1, "")
+    assert errors.startswith('untor: expression, line 1, column 8: There is no "nam" in this dict.\n  1 | vessel.nam\n')
+    assert untor("explain", "vessel", "--expression", "vessel |", *arguments, folder=tmp_path)[0] == 1
+    assert untor("explain", "vesel", folder=TEMPLATES)[0] == 1
+
+
+def test_steps_agree_with_the_page() -> None:
+    """The last step shown is what the page has in it, in every place where one value is printed."""
+    compared = 0
+    context = {"x": "<b a='\"'>&/..;", "y": "z", "xs": ["a"]}
+    for case in cases("places.txt"):
+        engine = Engine()
+        try:
+            template = engine.compile(case.parts["template"], "page.html")
+            page = template.render(context)
+        except UntorError:
+            continue
+        if [placement.expression for placement in template.placements] != ["x"]:
+            continue
+        (journey,) = journeys(engine, engine.plan_of(Origin("page.html", case.parts["template"])), "x", context)
+        last = journey.steps[-1].result
+        whole_url = "url" in template.placements[0].context or "srcset" in template.placements[0].context
+        assert last in page or (whole_url and "about:invalid" in page) or last.startswith("("), case.title
+        compared += 1
+    assert compared > 100
+
+
+def test_evaluate() -> None:
+    """An expression is what a print mark would print, before it is text."""
+    engine = Engine(helpers={"double": lambda x: x * 2}, globals={"harbour": "Port Ellery"})
+    assert evaluate(engine, "[double(n), harbour | upper, m ?? 'none']", {"n": 2}) == [4, "PORT ELLERY", "none"]
+    assert [step.result for step in filtered(engine, "n | join(', ') | upper", {"n": ["a", "b"]})] == [
+        "['a', 'b'] (list)",
+        "'a, b' (str)",
+        "'A, B' (str)",
+    ]
+    with pytest.raises(MissingValue, match='There is no "gone" here'):
+        evaluate(engine, "gone", {})
+    assert chain("a + b | clip(3) | upper") == [
+        ("a + b", "a + b"),
+        ("a + b | clip(3)", "clip(3)"),
+        ("a + b | clip(3) | upper", "upper"),
+    ]
+
+
+def test_page(tmp_path: Path) -> None:
+    """The page shows the source letter by letter, each value marked once for each place, with its details beside it."""
+    source = (
+        '<! layout "frame" !><! note </script> <b> !>\n<! part p(v) !><i title="{= v =}">{= v =}</i><! end !>\n'
+        '<a href="{= a =}">{= b | trusted("because & so") =}\n</a><! include p v=a !><p title="<! include p v=b !>">x</p>\n'
+        "<!-- {= gone =} --><script>f('</' + {= a\n=})</script>"
+    )
+    source = source.replace('<p title="<! include p v=b !>">x</p>', "")
+    (tmp_path / "page.html").write_text(source, "utf-8")
+    (tmp_path / "frame.html").write_text("<title>{= t =}</title><body><! slot !>", "utf-8")
+    engine = Engine(tmp_path)
+    planned = engine.plan_of(Origin("page"))
+    values = values_of(planned.placements)
+    page = LexborHTMLParser(explained_page(engine, planned, values))
+    sections = page.css("main section:has(table)")
+    assert [section.css_first("h2").text() for section in sections] == ["page.html", "frame.html"]  # type: ignore[union-attr]
+    lines = [cell.text() for cell in sections[0].css("td.source")]
+    for sign in [node.text() for node in sections[0].css("td.source .badge")] + [" script value: ", " url value: "]:
+        lines = [line.replace(sign, "", 1) if sign in line else line for line in lines]
+    for look in ("text", "attribute", "trusted", "url", "script"):
+        lines = [line.replace(f" {look} value: ", "") for line in lines]
+    assert "\n".join(lines) == source
+    assert sorted(node.attributes["id"] or "" for node in page.css(".details li[id]")) == [
+        f"v{value.number}" for value in values
+    ]
+    assert {link.attributes["href"] for link in page.css("a.value")} <= {f"#v{value.number}" for value in values}
+    assert not page.css(".source script, .source b, .source i, .source title")
+    assert "because & so" in page.css_first("#trust").parent.text()  # type: ignore[union-attr]
+
+
+def test_page_from_the_command(tmp_path: Path) -> None:
+    """The page is written whole, the same each time; a page that is refused leaves the file as it was."""
+    (tmp_path / "bad.html").write_text("<{= x =}>", "utf-8")
+    assert untor("explain", "vessel", "--folder", str(TEMPLATES), "--html", "out.html", folder=tmp_path) == (0, "", "")
+    first = (tmp_path / "out.html").read_bytes()
+    assert untor("explain", "bad", "--folder", ".", "--html", "out.html", folder=tmp_path)[0] == 1
+    assert untor("explain", "vessel", "--folder", str(TEMPLATES), "--html", "out.html", folder=tmp_path)[0] == 0
+    assert (tmp_path / "out.html").read_bytes() == first
