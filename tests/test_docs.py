@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import re
 import runpy
+from dataclasses import fields
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import pytest
 
 from untor import Engine
+from untor.check.findings import Finding
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -42,10 +44,21 @@ def test_every_example_is_found() -> None:
     assert len([*examples()]) == sum(document.read_text("utf-8").count("` gives\n") for document in DOCUMENTS) > 20
 
 
-def test_problems_page_is_current() -> None:
-    """The page of problems is what its table makes."""
-    made = runpy.run_path(str(ROOT / "docs/make_problems.py"))["page"]()
-    assert (ROOT / "docs/problems.md").read_text("utf-8") == made
+@pytest.mark.parametrize(("document", "maker"), [("problems", "page"), ("rules", "rules")])
+def test_page_of_a_table_is_current(document: str, maker: str) -> None:
+    """The pages of problems and of rules are what their tables make."""
+    made = runpy.run_path(str(ROOT / "docs/make_problems.py"))[maker]()
+    assert (ROOT / f"docs/{document}.md").read_text("utf-8") == made
+
+
+def test_checking() -> None:
+    """What the page about checking says of the report's lines and keys is so."""
+    text = (ROOT / "docs/checking.md").read_text("utf-8")
+    line = re.compile(next(line for line in text.splitlines() if line.startswith("^(")))
+    report = (ROOT / "tests/cases/site.txt").read_text("utf-8").splitlines()
+    assert sum(line.match(each) is not None for each in report) == sum(each.endswith("]") for each in report) > 30
+    keys = {found for row in re.findall(r"^\| `.*", text, re.MULTILINE) for found in re.findall("`([a-z_]+)`", row)}
+    assert {field.name for field in fields(Finding)} <= keys
 
 
 def test_links() -> None:

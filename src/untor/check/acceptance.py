@@ -26,7 +26,7 @@ def why_not(code: str) -> str:
         return ""
     if code in CODES:
         return f'"{code}" is no rule but an error: the template cannot be rendered before it is mended.'
-    return suggestion(code, ACCEPTABLE, "docs/checking.md lists the rules.")
+    return suggestion(code, ACCEPTABLE, f"Rules are {', '.join(sorted(ACCEPTABLE))}.")
 
 
 class Acceptance:

@@ -14,7 +14,6 @@ from untor.cli.progress import progress
 from untor.cli.settings import settings
 from untor.engine import Engine
 from untor.errors import UntorError
-from untor.problems import suggestion
 from untor.report import FORMATS
 from untor.report.text import trusted_list
 
@@ -65,8 +64,7 @@ def command(
     )
     for rule in wanted.also:
         if rule not in ACCEPTABLE:
-            near = suggestion(rule, ACCEPTABLE, "docs/checking.md lists the rules.")
-            raise click.UsageError(f'There is no rule "{rule}". {near}')
+            raise click.UsageError(f'There is no rule "{rule}". {why_not(rule)}')
     try:
         site, only = _chosen(paths, folders, named)
         with progress("Checking pages") as report:
@@ -151,8 +149,8 @@ _STYLES = {
     r"(?m)^\S.*, [\d,]+ findings?$": "bold underline",
     r"(?m)^\S+:\d+:\d+:": "bold",
     r"(?<=: )error(?=: )": "bold red",
-    r"(?<=: )warning(?=: )": "bold yellow",
-    r"(?m)\[[a-z-]+\]$": "cyan",
-    r"(?m)^ +\| *(\^+)": "bold red",
+    r"(?<=: )warning(?=: )": "bold magenta",
+    r"(?m)\[[a-z-]+\]$": "dim",
+    r"(?m)(?<=[ \t])\^+$": "bold red",
     r"(?m)^[\d,]+ templates? checked: .*": "bold",
 }
