@@ -27,7 +27,6 @@ def page() -> str:
             (Path(folder) / name).write_text(text, "utf-8")
         engine = Engine(folder)
         for code, kind in CODES.items():
-            intro = f"{' '.join(notes)}\n\n" if notes else ""
             blocks.append(f"## {code}\n\n`{kind.error}`: {section(engine, kind)}\n")
     return "\n".join(blocks)
 
@@ -51,9 +50,9 @@ def _plain(message: str) -> str:
 
 RULES_HEAD = """# Rules
 
-What `untor check` finds besides [problems](problems.md): pages that render all the same, but are wrong or risky. Each rule has
-an example that breaks it, and the mended one. A rule is accepted, with a reason, by a note or for a whole site; see
-[See it and prove it](checking.md). This page is made from the table that the messages come from.
+What `untor check` finds besides [problems](problems.md): pages that render all the same, but are wrong or risky. Each
+rule has an example that breaks it, and the mended one. A rule is accepted, with a reason, by a note or for a whole site;
+see [See it and prove it](checking.md). This page is made from the table that the messages come from.
 """
 
 
@@ -64,9 +63,8 @@ def rules() -> str:
         for code, rule in RULES.items():
             notes = ["Off unless asked for."] if code in OFF else []
             notes += ["Cannot be accepted."] if code in ABOUT_CHECKING else []
-            blocks.append(
-                f"## {code}\n\n{' '.join(notes)}\n\n{broken(folder, code, rule)}\n".replace("\n\n\n\n", "\n\n")
-            )
+            intro = f"{' '.join(notes)}\n\n" if notes else ""
+            blocks.append(f"## {code}\n\n{intro}{broken(folder, code, rule)}\n")
     return "\n".join(blocks)
 
 
