@@ -6,13 +6,16 @@ import json
 import shutil
 import subprocess
 import sys
+import tempfile
 from pathlib import Path
 
 import jsonschema
 import pytest
+from hypothesis import given
 from support import CASES, cases
+from test_places import SOURCES
 
-from untor import Engine
+from untor import Engine, UntorError
 from untor.check import runner
 from untor.check.runner import check
 from untor.problem_table import CODES, EXAMPLE_FILES
@@ -83,6 +86,38 @@ def test_elements(case: object, tmp_path: Path) -> None:
     parts = case.parts  # type: ignore[attr-defined]
     files = {name.removesuffix(".html"): text for name, text in parts.items() if name.endswith(".html")}
     assert " ".join(codes(tmp_path, page=parts["template"], **files)) == parts["found"].strip()
+
+
+def agrees(folder: Path) -> None:
+    """Look at a page: the checker finds an error in its site where the compiler refuses it, the same one among others."""
+    engine = Engine(folder, helpers={"link": str})
+    errors = {found.code for found in check(engine).findings if found.severity == "error"}
+    try:
+        engine.template("page")
+    except UntorError as error:
+        assert error.code in errors
+    else:
+        assert not {found.code for found in check(engine, only={"page.html"}).findings if found.severity == "error"}
+
+
+@pytest.mark.parametrize("file", ["places.txt", "language.txt", "pieces.txt", "messages.txt"])
+def test_checker_and_compiler_agree(file: str, tmp_path: Path) -> None:
+    """On every case, the checker says no more and no less than what keeps a page from being compiled."""
+    for number, case in enumerate(cases(file)):
+        folder = tmp_path / str(number)
+        files = {name.removeprefix("file "): text for name, text in case.parts.items() if name.startswith("file ")}
+        for name, text in {"page.html": case.parts["template"], **files}.items():
+            (folder / name).parent.mkdir(parents=True, exist_ok=True)
+            (folder / name).write_text(text, "utf-8", newline="")
+        agrees(folder)
+
+
+@given(SOURCES)
+def test_checker_takes_any_markup(source: str) -> None:
+    """Whatever the markup and the marks in it, the checker comes to an end, and agrees with the compiler."""
+    with tempfile.TemporaryDirectory() as folder:
+        (Path(folder) / "page.html").write_text(source, "utf-8", "replace", newline="")
+        agrees(Path(folder))
 
 
 def test_json(site: Path) -> None:

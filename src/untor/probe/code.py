@@ -21,6 +21,9 @@ _NAMED = frozenset(
     }
 )
 _WHOLE = frozenset({"string", "regex", "number", "comment", "html_comment", "string_fragment", "escape_sequence"})
+_VALUES = frozenset({"untor-blocked", "var", "calc", "rgb", "rgba", "hsl", "hsla"})
+"""Functions that are a value by themselves, harmless wherever they stand; the first is what a refused value becomes."""
+
 _RISKY_FUNCTIONS = frozenset({"url", "src", "image", "image-set", "expression", "element", "attr", "paint"})
 
 
@@ -51,19 +54,23 @@ def script_shape(text: str) -> Iterator[str]:
             yield node.type
 
 
+class _Pairs(list[tuple[str, object]]):
+    """An object of JSON, with names that come twice."""
+
+
 def json_shape(text: str) -> Iterator[str]:
-    """Yield the shape of JSON: brackets, keys, and the types of what is in them."""
+    """Yield the shape of JSON: lists and objects, how much is in them, and the types of that."""
     try:
-        value = json.loads(text)
+        value = json.loads(text, object_pairs_hook=_Pairs)
     except (ValueError, RecursionError):
         yield "that is none"
         return
     todo: list[object] = [value]
     while todo:
         part = todo.pop()
-        if isinstance(part, dict):
-            yield f"object of {', '.join(map(str, part)) or 'nothing'}"
-            todo += part.values()
+        if isinstance(part, _Pairs):
+            yield f"object of {len(part)}"
+            todo += [value for _, value in part]
         elif isinstance(part, list):
             yield f"list of {len(part)}"
             todo += part
@@ -88,12 +95,32 @@ def _style(nodes: list[object]) -> Iterator[str]:
             yield f"{node.lower_name}:{' !important' if node.important else ''}"  # type: ignore[attr-defined]
             yield from _fetches(node.value)  # type: ignore[attr-defined]
         elif kind in {"qualified-rule", "at-rule"}:
-            name = f"@{node.lower_at_keyword}" if kind == "at-rule" else tinycss2.serialize(node.prelude).strip()  # type: ignore[attr-defined]
-            yield f"rule {name}"
+            name = f"@{node.lower_at_keyword} " if kind == "at-rule" else ""  # type: ignore[attr-defined]
+            yield f"rule {name}{''.join(_punctuation(node.prelude))}".strip()  # type: ignore[attr-defined]
             yield from _fetches(node.prelude)  # type: ignore[attr-defined]
             if node.content is not None:  # type: ignore[attr-defined]
                 yield from _style(tinycss2.parse_blocks_contents(node.content))  # type: ignore[attr-defined]
         elif kind in {"comment", "error"}:
+            yield kind
+
+
+def _punctuation(nodes: list[object]) -> Iterator[str]:
+    """Yield what a selector or a condition is made of besides names, texts and numbers, which values may be."""
+    for node in nodes:
+        kind = node.type  # type: ignore[attr-defined]
+        if kind == "function" and node.lower_name not in _VALUES:  # type: ignore[attr-defined]
+            yield f"{node.lower_name}("  # type: ignore[attr-defined]
+            yield from _punctuation(node.arguments)  # type: ignore[attr-defined]
+            yield ")"
+        elif kind.endswith("block"):
+            yield kind[0]
+            yield from _punctuation(node.content)  # type: ignore[attr-defined]
+            yield kind[1]
+        elif kind == "literal":
+            yield str(node.value)  # type: ignore[attr-defined]
+        elif kind == "hash":
+            yield "#"
+        elif kind in {"error", "url", "at-keyword", "unicode-range"}:
             yield kind
 
 

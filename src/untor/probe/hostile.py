@@ -121,6 +121,7 @@ HALVES: tuple[tuple[str, str], ...] = (
     ("${", "alert(1)}"),
     ("url(", "//elsewhere.example)"),
     ("<", "!--"),
+    ("<", "b>"),
     (".", "."),
 )
 """Values that mean something only together: placements get the first and the second of a pair by turns."""

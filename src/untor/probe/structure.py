@@ -67,7 +67,6 @@ def _html(page: str, found: list[Entry], depth: int, nested: int) -> None:
             continue
         name = node.tag or ""
         if name == "-comment":
-            found.append(Entry(depth, "a comment"))
             continue
         attributes = {key: value or "" for key, value in node.attributes.items()}
         _element(name, attributes, found, depth, nested)
@@ -94,10 +93,11 @@ def _element(element: str, attributes: dict[str, str], found: list[Entry], depth
 
 def _content(element: str, attributes: dict[str, str], text: str, found: list[Entry], depth: int) -> None:
     """Add what is in a script or a style element."""
-    if element == "style":
-        found += [Entry(depth, f"style: {part}") for part in style_shape(text, inside=False)]
-        return
     kind = attributes.get("type", "").strip().lower()
+    if element == "style":
+        if kind in {"", "text/css"}:
+            found += [Entry(depth, f"style: {part}") for part in style_shape(text, inside=False)]
+        return
     if not kind or kind in _SCRIPTS:
         found += [Entry(depth, f"script: {token}") for token in script_shape(text)]
     elif kind in _JSON or kind.endswith("json"):
@@ -120,7 +120,6 @@ def _xml(page: str, found: list[Entry]) -> None:
 
     parser.StartElementHandler = start
     parser.EndElementHandler = end
-    parser.CommentHandler = lambda _: found.append(Entry(depth, "a comment"))
     parser.ProcessingInstructionHandler = lambda name, _: found.append(Entry(depth, f"<?{name}?>"))
     try:
         parser.Parse(page.encode("utf-8", "replace"), True)  # noqa: FBT003  its shape

@@ -25,7 +25,10 @@ _NAMES = frozenset(
 )
 _LISTS = frozenset({"srcset", "imagesrcset", "ping", "attributionsrc"})
 _REFRESH = re.compile(r"\s*[\d.]*\s*[;,]?\s*(?:url\s*=\s*)?['\"]?(.*)", re.IGNORECASE | re.DOTALL)
-_POINTING = frozenset("alternate author bookmark canonical help license me next nofollow prev search icon tag".split())
+_POINTING = frozenset(
+    """alternate author bookmark canonical help license me next nofollow prev search icon shortcut apple-touch-icon
+    mask-icon tag dns-prefetch preconnect""".split(),
+)
 
 
 class Address(NamedTuple):
