@@ -21,6 +21,7 @@ def pytest_addoption(parser: pytest.Parser) -> None:
     group.addoption("--untor-engine", metavar="MODULE:NAME", default="", help="check the templates of a site's engine")
 
 
+@pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(session: pytest.Session, items: list[pytest.Item]) -> None:
     """Add a test for each template, after the tests that there are."""
     options = session.config.option

@@ -4,10 +4,15 @@ from __future__ import annotations
 
 import sys
 from contextlib import contextmanager
+from time import monotonic
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
+
+
+_SECONDS = 0.1
+"""How often the bar is drawn."""
 
 
 @contextmanager
@@ -17,8 +22,20 @@ def progress(what: str) -> Iterator[Callable[[int, int], None] | None]:
         yield None
         return
     from rich.console import Console  # noqa: PLC0415  only for what prints with it
-    from rich.progress import Progress  # noqa: PLC0415
+    from rich.progress import BarColumn, Progress, TaskProgressColumn, TextColumn  # noqa: PLC0415
 
-    with Progress(console=Console(stderr=True), transient=True) as bar:
+    columns = TextColumn("{task.description}"), BarColumn(complete_style="default"), TaskProgressColumn(style="default")
+    # Without a thread of its own: the checker forks.
+    with Progress(*columns, console=Console(stderr=True), transient=True, auto_refresh=False) as bar:
         task = bar.add_task(what, total=None)
-        yield lambda done, all_: bar.update(task, completed=done, total=all_)
+        bar.refresh()
+        shown = monotonic()
+
+        def report(done: int, all_: int) -> None:
+            nonlocal shown
+            if monotonic() - shown > _SECONDS:
+                shown = monotonic()
+                bar.update(task, completed=done, total=all_)
+                bar.refresh()
+
+        yield report
