@@ -104,9 +104,10 @@ PROBLEMS = [
         "untor: The data file cannot be read: gone.json: no such file or directory.\n",
     ),
     (
-        ["render", "board", "--data", "board.csv"],
+        ["render", "board", "--data", "board.ini"],
         1,
-        "untor: The data file cannot be read: board.csv ends in none of .json, and the ending tells how to read it.\n",
+        "untor: The data file cannot be read: board.ini ends in none of .json, .toml, .yaml, .yml, .csv, .tsv, .xml, .sqlite, "
+        ".sqlite3, .db, and the ending tells how to read it.\n",
     ),
     (
         ["render", "latin"],

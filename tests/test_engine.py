@@ -19,6 +19,7 @@ import untor
 from untor import Engine, MissingValue, RenderError, TemplateMissing
 from untor.build.code import build
 from untor.filters import built_in
+from untor.filters.settings import Settings
 from untor.places.attributes import active_pattern
 from untor.plan.pieces import Permitted
 from untor.plan.planner import plan, reading_of
@@ -203,7 +204,7 @@ def test_constant_text_is_merged() -> None:
     planned = plan(
         reading_of(Source("t.html", source)),
         engine_without_files,
-        built_in("en"),
+        built_in(Settings()),
         Permitted(frozenset(), active_pattern(())),
     )
     assert not planned.problems

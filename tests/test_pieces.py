@@ -348,3 +348,20 @@ def test_problem_of_an_include_names_its_users(tmp_path: Path) -> None:
         engine_of(case, tmp_path).render("page")
     assert (found.value.name, found.value.line, found.value.column) == ("row.html", 1, 3)
     assert found.value.hint.endswith("It is used here by page.html.")
+
+
+def test_steps_in_plain_text(tmp_path: Path) -> None:
+    """Plain text has all steps, and escapes nothing."""
+    (tmp_path / "frame.txt").write_text(
+        "Port Ellery\n<! slot !>\n-- \n<! slot end else !>The office<! end !>\n", "utf-8"
+    )
+    (tmp_path / "mail.txt").write_text(
+        '<! layout "frame" !>\n<! part line(c) !><! if c.tons > 10 !>big<! elif c.tons !>small<! else !>none<! end !><! end !>\n'
+        "<! into end !>Runa<! end !>\n<! for c in calls as row !>\n{= row.number =}. {= c.name =} (<! include line c !>)\n"
+        "<! else !>\nNo calls.\n<! end !>\n",
+        "utf-8",
+    )
+    engine = Engine(tmp_path)
+    calls = [{"name": "<Gull> & Co", "tons": 12}, {"name": "Tern", "tons": 0}]
+    assert engine.render("mail", calls=calls) == "Port Ellery\n\n\n1. <Gull> & Co (big)\n2. Tern (none)\n-- \nRuna\n"
+    assert engine.render("mail", calls=[]) == "Port Ellery\n\n\nNo calls.\n-- \nRuna\n"

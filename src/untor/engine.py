@@ -11,7 +11,8 @@ from untor.deep import with_deep_stack
 from untor.errors import TemplateMissing, error_of
 from untor.escape import MISSING, SCHEMES, escapers, printed
 from untor.escape.origins import origin_of
-from untor.filters import built_in
+from untor.filters import NAMES, built_in
+from untor.filters.settings import Settings
 from untor.folders import Folders
 from untor.problems import Problem, suggestion
 from untor.run import awaiting, inputs, lookups, loops
@@ -25,6 +26,7 @@ if TYPE_CHECKING:
     import os
     from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
     from concurrent.futures import Executor
+    from datetime import datetime
     from typing import Any
 
     from untor.build.result import Built
@@ -60,6 +62,8 @@ _RUN = {
 }
 """What generated code calls, by name."""
 
+_NOTHING: Mapping[str, Callable[..., object]] = MappingProxyType({})
+
 _CHUNK = 32
 """How many pages one task of ``render_many`` makes."""
 
@@ -73,7 +77,9 @@ class Engine:
     ``filters`` are functions added to the built-in filters, ``helpers`` functions that templates may call.
     ``missing`` says what a name or attribute does that does not exist: ``"error"``, or ``"empty"`` to print nothing.
     ``calls`` is ``"functions"``, or ``"methods"`` to let templates call methods of data. ``locale`` (a BCP 47 or CLDR
-    name) is that of dates. ``reload`` looks before each rendering whether a template or one it is made of has changed.
+    name) and ``timezone`` (an IANA name) are those of numbers, dates and times; ``clock`` returns the datetime that is
+    now for the filter ``ago``. ``reload`` looks before each rendering whether a template or one it is made of
+    has changed.
     ``cache_folder`` keeps compiled templates on disk; it must not be writable by others. ``url_schemes`` replaces the
     schemes that URLs from values may have (http, https, mailto, sms, tel; relative URLs always may).
     ``resource_origins`` are the origins (``"https://cdn.ellery.example"``) that URLs of scripts, styles and frames may
@@ -93,6 +99,8 @@ class Engine:
         missing: str = "error",
         calls: str = "functions",
         locale: str = "en",
+        timezone: str = "",
+        clock: Callable[[], datetime] | None = None,
         reload: bool = False,
         cache_folder: str | os.PathLike[str] | None = None,
         url_schemes: Iterable[str] = SCHEMES,
@@ -106,9 +114,14 @@ class Engine:
             if isinstance(value, str):
                 raise ValueError(f"{option} must be a collection, like {{{value!r}}}, not one text")  # noqa: TRY004
         self.folders = Folders(folders)
-        self.helpers = dict(helpers or {})
+        self.locale = locale
+        self.helpers: dict[str, Callable[..., object]] = {}
+        for name, function in (helpers or {}).items():
+            self.helpers[_name("helper", name)] = function
         self.globals = dict(globals or {})
-        self.filters = {**built_in(locale), **(filters or {})}
+        self.filters = built_in(Settings(locale, timezone, clock))
+        for name, function in (filters or {}).items():
+            self.filters[_name("filter", name)] = self._with_locale(function)
         self.missing = missing
         self.reload = reload
         self.url_schemes = frozenset(scheme.lower().removesuffix(":") for scheme in url_schemes)
@@ -122,6 +135,8 @@ class Engine:
             "missing": missing,
             "calls": calls,
             "locale": locale,
+            "timezone": timezone,
+            "clock": clock,
             "reload": reload,
             "cache_folder": cache_folder,
             "url_schemes": self.url_schemes,
@@ -198,17 +213,33 @@ class Engine:
         return check(self, Wanted(accepted or {}, also, most_trusted)).findings
 
     def filter(self, function: Callable[..., object]) -> Callable[..., object]:
-        """Register a filter under its function's name; a decorator."""
-        self.filters[function.__name__] = function
+        """Register a filter under its function's name; a decorator.
+
+        One with a keyword-only parameter ``locale`` is given that of the engine. Raises ``ValueError`` for a name that
+        is none in templates, or one of a built-in filter.
+        """
+        self.filters[_name("filter", function.__name__)] = self._with_locale(function)
         return function
 
     def helper(self, function: Callable[..., object]) -> Callable[..., object]:
-        """Register a helper under its function's name; a decorator."""
-        self.helpers[function.__name__] = function
+        """Register a helper under its function's name; a decorator.
+
+        Raises ``ValueError`` for a name that is none in templates.
+        """
+        self.helpers[_name("helper", function.__name__)] = function
         return function
 
+    def _with_locale(self, function: Callable[..., object]) -> Callable[..., object]:
+        """Give a filter that asks for it the engine's locale; a template may still name another."""
+        asked = getattr(function, "__kwdefaults__", None) or {}
+        code = getattr(function, "__code__", None)
+        if code is None or "locale" in asked:
+            return function
+        only = code.co_varnames[code.co_argcount : code.co_argcount + code.co_kwonlyargcount]
+        return partial(function, locale=self.locale) if "locale" in only else function
+
     def __reduce__(self) -> tuple[object, tuple[object, ...]]:
-        filters = {name: made for name, made in self.filters.items() if name not in built_in("en")}
+        filters = {name: made for name, made in self.filters.items() if name not in NAMES}
         return _engine, ({**self._options, "filters": filters, "helpers": self.helpers},)
 
     # --- compiling -------------------------------------------------------------------------------------------------
@@ -271,10 +302,15 @@ class Engine:
         return self.function_of(self.plan_of(origin), variant)
 
     def function_of(
-        self, planned: Plan, variant: str = "render", *, helpers: Mapping[str, Callable[..., object]] | None = None
+        self,
+        planned: Plan,
+        variant: str = "render",
+        *,
+        helpers: Mapping[str, Callable[..., object]] | None = None,
+        filters: Mapping[str, Callable[..., object]] | None = None,
     ) -> Callable[..., Any]:
-        """Return the function that a plan describes; ``helpers`` are more functions that it may call."""
-        return self._function(self._build(planned, variant), variant, helpers or {})
+        """Return the function that a plan describes, with more helpers, and filters in the place of others."""
+        return self._function(self._build(planned, variant), variant, helpers or {}, filters or {})
 
     def _build(self, planned: Plan, variant: str) -> Built:
         from untor.build.code import build  # noqa: PLC0415
@@ -286,14 +322,19 @@ class Engine:
             return with_deep_stack(lambda: build(planned, variant, lenient=lenient))
 
     def _function(
-        self, built: Built, variant: str, helpers: Mapping[str, Callable[..., object]] = MappingProxyType({})
+        self,
+        built: Built,
+        variant: str,
+        helpers: Mapping[str, Callable[..., object]] = _NOTHING,
+        filters: Mapping[str, Callable[..., object]] = _NOTHING,
     ) -> Callable[..., Any]:
         sources = built.sources
+        known = {**self.filters, **filters}
         everywhere = {**self.helpers, **self.globals, **helpers}
         namespace: dict[str, object] = {
             **_RUN,
             **self._escapers,
-            **{f"f_{name}": self.filters[name] for name in built.filters},
+            **{f"f_{name}": known[name] for name in built.filters},
             **{f"g_{name}": everywhere.get(name, MISSING) for name in built.globals},
             "callee": self._calls.callee,
             "callee_of": self._calls.callee_of,
@@ -337,6 +378,17 @@ def _one_of(option: str, value: str, *allowed: str) -> None:
     if value not in allowed:
         words = " or ".join(f'"{each}"' for each in allowed)
         raise ValueError(f"{option} must be {words}, not {value!r}")
+
+
+def _name(kind: str, name: str) -> str:
+    """Return a name for a filter or helper. Raises ``ValueError`` for what cannot be one."""
+    from untor.language.tokens import KEYWORDS  # noqa: PLC0415  only where there are any
+
+    if not isinstance(name, str) or not name.isidentifier() or name.startswith("_") or name in KEYWORDS:
+        raise ValueError(f"{name!r} cannot be the name of a {kind}: templates could not write it")
+    if kind == "filter" and name in NAMES:
+        raise ValueError(f'there is a built-in filter "{name}"; give yours another name')
+    return name
 
 
 def _pattern(pattern: str) -> str:

@@ -85,13 +85,19 @@ def _restore(*values: object) -> Problem:
     return problem
 
 
+_MUCH_LESS = 0.15
+"""How much less alike than the best a name may be to be suggested besides."""
+
+
 def nearest(word: str, known: Iterable[object]) -> list[str]:
     """Return the known names that a mistyped one may have meant, best first, at most three."""
-    from difflib import get_close_matches  # noqa: PLC0415  only needed once something is wrong
+    from difflib import SequenceMatcher, get_close_matches  # noqa: PLC0415  only needed once something is wrong
 
     names = sorted({name for name in known if isinstance(name, str)})
     folded = {name.lower(): name for name in names}
-    near = [folded[found] for found in get_close_matches(word.lower()[:80], list(folded), n=3, cutoff=0.6)]
+    close = get_close_matches(word.lower()[:80], list(folded), n=3, cutoff=0.6)
+    alike = [SequenceMatcher(None, found, word.lower()[:80]).ratio() for found in close]
+    near = [folded[found] for found, ratio in zip(close, alike, strict=True) if ratio > alike[0] - _MUCH_LESS]
     return near or [name for name in names if len(word) > 1 and name.lower().startswith(word.lower())][:3]
 
 

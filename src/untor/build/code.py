@@ -10,7 +10,7 @@ from untor.build.expressions import Expressions, Shared, call, load, store, vari
 from untor.build.positions import Positions, place_all
 from untor.build.result import Built
 from untor.build.variants import CHUNK, VARIANTS, Variant
-from untor.escape.url import FIXED
+from untor.escape.url import FIXED, QUERY
 from untor.language import tree
 from untor.plan.operations import (
     Bind,
@@ -229,8 +229,10 @@ class _Builder:
             fixed: Any = (FIXED, piece.raw, piece.plain)
             return ast.Constant(fixed)
         assert isinstance(piece, UrlValue)  # noqa: S101  others are steps
-        value = call("printed", self.expressions.build(piece.expression))
-        self.positions.place(value, piece.expression.start, piece.expression.end)
+        value = self.expressions.build(piece.expression)
+        if piece.kind != QUERY:
+            value = call("printed", value)
+            self.positions.place(value, piece.expression.start, piece.expression.end)
         return ast.Tuple([ast.Constant(piece.kind), value, ast.Constant("")], ast.Load())
 
     def step(self, operation: Operation, target: str) -> list[ast.stmt]:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from untor.cli.context import context_of, data_options
+from untor.cli.context import Given, context_of, data_options
 from untor.cli.pages import engine_and_page
 from untor.cli.render import write_whole
 from untor.explain.values import values_of
@@ -45,8 +45,7 @@ def command(
     page: str,
     output: str | None,
     expression: str | None,
-    files: tuple[str, ...],
-    settings: tuple[str, ...],
+    given: Given,
     engine: str | None,
     folders: tuple[str, ...],
 ) -> None:
@@ -67,7 +66,7 @@ def command(
     if expression is not None:
         from untor.explain.steps import filtered, journeys  # noqa: PLC0415
 
-        context = context_of(files, settings)
+        context = context_of(given)
         steps = filtered(site, expression, context)
         _print_journeys(console, steps, journeys(site, planned, expression, context))
         return

@@ -6,7 +6,7 @@ import sys
 
 import click
 
-from untor.cli.context import context_of, data_options
+from untor.cli.context import Given, context_of, data_options
 from untor.cli.pages import engine_and_page
 from untor.cli.progress import progress
 from untor.errors import UntorError
@@ -21,9 +21,7 @@ if TYPE_CHECKING:
 @data_options
 @click.option("--engine", metavar="MODULE:NAME", help="The site's own engine, with its filters and helpers.")
 @click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. May repeat.")
-def command(
-    *, page: str, files: tuple[str, ...], settings: tuple[str, ...], engine: str | None, folders: tuple[str, ...]
-) -> None:
+def command(*, page: str, given: Given, engine: str | None, folders: tuple[str, ...]) -> None:
     """Try PAGE with hostile values in place of those of its data, and compare what a parser makes of it.
 
     Each value is replaced by itself and all of them together. Elements, attributes, script tokens, the schemes and
@@ -40,7 +38,7 @@ def command(
     try:
         site, name = engine_and_page(page, folders, engine)
         with progress("Trying values") as report:
-            probed = probe(site, name, context_of(files, settings), progress=report)
+            probed = probe(site, name, context_of(given), progress=report)
     except (UntorError, StructureMissing) as error:
         click.echo(f"untor: {error}", err=True)
         sys.exit(2)

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import click
 
-from untor.cli.context import context_of, data_options
+from untor.cli.context import Given, context_of, data_options
 from untor.cli.pages import engine_and_page
 
 
@@ -28,8 +28,7 @@ from untor.cli.pages import engine_and_page
 def render(
     *,
     page: str,
-    files: tuple[str, ...],
-    settings: tuple[str, ...],
+    given: Given,
     folders: tuple[str, ...],
     engine: str | None,
     output: str | None,
@@ -42,7 +41,7 @@ def render(
     untor render mail/welcome.txt --set name=Runa --set year=2031
     """  # noqa: D301  click reads the backspace as "keep these lines"
     site, template = engine_and_page(page, folders, engine)
-    text = site.render(template, context_of(files, settings))
+    text = site.render(template, context_of(given))
     octets = text.encode("utf-8", "replace")
     if output is None or output == "-":
         sys.stdout.buffer.write(octets)

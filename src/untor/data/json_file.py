@@ -4,9 +4,7 @@ from __future__ import annotations
 
 import json
 
-from untor.errors import DataError, MarkError
-from untor.folders import decoded
-from untor.problems import Problem
+from untor.data.reading import text_of, wrong
 
 _HINTS = {
     "Expecting property name enclosed in double quotes": (
@@ -23,21 +21,12 @@ _HINTS = {
 
 def read_json(octets: bytes, name: str) -> object:
     """Return the value of a JSON file. Raises ``DataError`` with line and column."""
-    try:
-        source = decoded(octets, name, None)
-    except MarkError as error:
-        problem = error.problem
-        words = {
-            "format": "UTF-8",
-            "trouble": error.message.partition(": ")[2].rstrip("."),
-            "remedy": "Save the file as UTF-8.",
-        }
-        raise DataError(Problem("data-syntax", problem.source, problem.start, problem.end, **words)) from None
+    source = text_of(octets, name)
     try:
         return json.loads(source.text)
     except json.JSONDecodeError as error:
-        words = {"format": "JSON", "trouble": error.msg.lower(), "remedy": _HINTS.get(error.msg, "")}
-        raise DataError(Problem("data-syntax", source, error.pos, error.pos + 1, **words)) from None
+        raise wrong(source, error.pos, "JSON", error.msg.lower(), _HINTS.get(error.msg, "")) from None
     except RecursionError:
-        words = {"format": "JSON that can be read", "trouble": "it is nested too deeply", "remedy": ""}
-        raise DataError(Problem("data-syntax", source, 0, 1, **words)) from None
+        raise wrong(source, 0, "JSON that can be read", "it is nested too deeply") from None
+    except ValueError as error:
+        raise wrong(source, 0, "JSON that can be read", str(error)) from None

@@ -45,6 +45,7 @@ _FIXED: dict[str, Callable[..., str]] = {
     "percent": url.percent,
     "percent-opaque": url.percent_opaque,
     "percent-path": url.percent_path,
+    "percent-query": url.percent_query,
     "host": url.host,
     "segment-url": url.segment_url,
     "url-segment": url_lists.url_segment,

@@ -9,11 +9,12 @@ import re
 
 from untor.escape.markup import attribute
 from untor.escape.trusted import TrustedURL
-from untor.escape.values import FORBIDDEN, MISSING, SURROGATES, printed
+from untor.escape.values import FORBIDDEN, MISSING, SURROGATES, NotPrintable, printed
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
+    from typing import Any
 
 INVALID = "about:invalid"
 """What stands in the page in place of a URL that was blocked (CSS Values §4.5.2 names it for this use)."""
@@ -21,9 +22,10 @@ INVALID = "about:invalid"
 SCHEMES = frozenset({"http", "https", "mailto", "sms", "tel"})
 """Schemes of URLs that a person follows or submits."""
 
-FIXED, URL, COMPONENT, OPAQUE, PATH, HOST = 0, 1, 2, 3, 4, 5
+FIXED, URL, COMPONENT, OPAQUE, PATH, HOST, QUERY = 0, 1, 2, 3, 4, 5, 6
 """Kinds of a piece of a URL: the template's own text, a value that is (the start of) a URL, a percent-encoded value,
-a value in the address after ``mailto:`` and the like, several path segments, a host or a part of one."""
+a value in the address after ``mailto:`` and the like, several path segments, a host or a part of one, names and values
+of a query."""
 
 Piece = tuple[int, object, str]
 """Kind, value (of fixed text: as it stands in the page) and, of fixed text, what a browser reads it as."""
@@ -65,6 +67,37 @@ def percent_opaque(value: object) -> str:
 def percent_path(value: object) -> str:
     """Percent-encode as several path segments: ``/`` stays."""
     return _encoded(printed(value), _ENCODED_PATH)
+
+
+def query_string(value: object) -> str:
+    """Return the names and values of a mapping, or of pairs, as a query: ``a=1&b=2``; ``None`` is left out.
+
+    A list has its name once for each item (URL §5.2). Raises ``NotPrintable`` for what has no pairs.
+    """
+    parts: list[str] = []
+    for name, given in _pairs(value):
+        several = given if isinstance(given, list | tuple | set | frozenset) else (given,)
+        parts += [f"{percent(name)}={percent(each)}" for each in several if each is not None and each is not MISSING]
+    return "&".join(parts)
+
+
+def _pairs(value: object) -> list[tuple[object, object]]:
+    items: Any = value.items() if hasattr(value, "items") else value
+    if not isinstance(value, str | bytes):
+        try:
+            return [(name, given) for name, given in items]
+        except (TypeError, ValueError):
+            pass
+    kind = type(value).__name__
+    what = f"{'An' if kind[0] in 'aeiou' else 'A'} {kind} as a query"
+    raise NotPrintable(what, "A query is a mapping, or pairs of names and values.")
+
+
+def percent_query(value: object) -> str:
+    """Percent-encode a mapping or pairs as names and values of a query, for an attribute."""
+    if value is None or value is MISSING:
+        return ""
+    return query_string(value).replace("&", "&amp;")
 
 
 def host(value: object) -> str:
@@ -246,4 +279,5 @@ _BY_KIND: dict[int, Callable[[object], str]] = {
     OPAQUE: percent_opaque,
     PATH: percent_path,
     HOST: host,
+    QUERY: percent_query,
 }

@@ -35,6 +35,7 @@ WORDS: dict[str, str] = {
     "import-map": "becomes JSON; addresses become about:invalid unless trusted or of a listed origin",
     "percent": "percent-encoded as one component",
     "percent-opaque": "percent-encoded; @ and + stay",
+    "percent-query": "names and values percent-encoded as a query",
     "percent-path": "percent-encoded as path segments; / stays",
     "host": "empty unless it is a host",
     "segment-url": "percent-encoded as one path segment; about:invalid for . and ..",

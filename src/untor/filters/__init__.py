@@ -5,32 +5,69 @@
 
 from __future__ import annotations
 
-from untor.filters.dates import date_filter
-from untor.filters.lists import join, length
-from untor.filters.markup import json, path, trusted
-from untor.filters.text import clip, lower, upper
+from untor.filters import lists, markup, text
+from untor.filters.dates import date_filters
+from untor.filters.numbers import number_filters
+from untor.filters.pictures import picture, table_filter
+from untor.filters.settings import Settings
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-KNOWN_TO_PLACES: dict[str, Callable[..., object]] = {"json": json, "path": path, "trusted": trusted}
+KNOWN_TO_PLACES: dict[str, Callable[..., object]] = {
+    "json": markup.json,
+    "path": markup.path,
+    "query": markup.query,
+    "trusted": markup.trusted,
+}
 """Filters that say what a value is: as the last one in an expression they are looked at when a page is compiled."""
 
 TAKE_NONE = frozenset({"json"})
 """Filters that ``None`` reaches."""
 
+_FIXED: dict[str, Callable[..., object]] = {
+    # text
+    "capital": text.capital,
+    "clip": text.clip,
+    "lines": text.lines,
+    "lower": text.lower,
+    "paragraphs": text.paragraphs,
+    "replace": text.replace,
+    "slug": text.slug,
+    "split": text.split,
+    "title": text.title,
+    "trim": text.trim,
+    "upper": text.upper,
+    "words": text.words,
+    # lists
+    "batch": lists.batch,
+    "first": lists.first,
+    "group": lists.group,
+    "join": lists.join,
+    "last": lists.last,
+    "len": lists.length,
+    "max": lists.max_,
+    "min": lists.min_,
+    "reversed": lists.reversed_,
+    "sorted": lists.sorted_,
+    "sum": lists.sum_,
+    "unique": lists.unique,
+    "where": lists.where,
+    # what a value is
+    "cleaned": markup.cleaned,
+    "picture": picture,
+    **KNOWN_TO_PLACES,
+}
+"""Those that are the same for every engine."""
 
-def built_in(locale: str) -> dict[str, Callable[..., object]]:
-    """Return the built-in filters by name, for an engine's locale."""
-    return {
-        "clip": clip,
-        "date": date_filter(locale),
-        "join": join,
-        "json": json,
-        "len": length,
-        "lower": lower,
-        "path": path,
-        "trusted": trusted,
-        "upper": upper,
-    }
+
+def built_in(settings: Settings) -> dict[str, Callable[..., object]]:
+    """Return the built-in filters by name, for an engine's locale, time zone and clock."""
+    numbers = number_filters(settings)
+    made = {**_FIXED, **numbers, **date_filters(settings), "table": table_filter(numbers["number"])}
+    return dict(sorted(made.items()))
+
+
+NAMES = frozenset(built_in(Settings()))
+"""The names of the built-in filters, which no other can have."""

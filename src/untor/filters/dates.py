@@ -1,49 +1,161 @@
-"""Filters for dates."""
+"""Filters for dates and times, written as people of a locale write them (CLDR, UTS #35 part 4)."""
 
 from __future__ import annotations
 
+from untor.filters.locales import locale_named, zone_named
 from untor.filters.problem import FilterProblem, unfit
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
-    from datetime import date
+    from datetime import date, datetime, time, tzinfo
+    from typing import Any
+
+    from untor.filters.settings import Settings
+
+_MILLISECONDS_FROM = 100_000_000_000
+"""Numbers from here on are milliseconds: as seconds they would be after the year 5000."""
 
 
-def date_filter(locale: str) -> Callable[..., str]:
-    """Make the filter ``date`` for a locale."""
+def date_filters(settings: Settings) -> dict[str, Callable[..., object]]:
+    """Make the filters of dates and times for an engine's locale, time zone and clock."""
 
-    def date(value: object, pattern: str = "medium") -> str:
+    def zone_of(timezone: str | None) -> tzinfo | None:
+        name = settings.timezone if timezone is None else timezone
+        return zone_named(name) if name else None
+
+    def name_of(locale: str | None) -> str:
+        return settings.locale if locale is None else locale
+
+    def date_(value: object, pattern: str = "medium", *, locale: str | None = None, timezone: str | None = None) -> str:
         """Return the date for people: in a style (short, medium, long, full) or by a CLDR pattern (``d MMMM y``).
 
-        Takes dates, datetimes and ISO 8601 text.
+        Takes dates, datetimes, ISO 8601 text and POSIX timestamps. A datetime with a time zone is told in
+        ``timezone``, else in that of the engine.
         """
-        from babel import Locale, UnknownLocaleError  # noqa: PLC0415  loaded when the first date is printed
-        from babel.dates import format_date  # noqa: PLC0415
+        from babel.dates import format_date  # noqa: PLC0415  loaded when the first date is printed
 
-        day = _as_date(value)
-        if not isinstance(pattern, str) or not pattern:
-            raise FilterProblem("the pattern must be text, like 'd MMMM y', or a style: short, medium, long, full.")
-        try:
-            return format_date(day, pattern, locale=Locale.parse(locale, sep="-" if "-" in locale else "_"))
-        except (UnknownLocaleError, ValueError) as error:
-            raise FilterProblem(f"the locale {locale!r} is not known ({error}).") from None
-        except (AttributeError, KeyError, TypeError):
-            raise FilterProblem(f"{pattern!r} is no pattern for a date.") from None
+        moment = _moment(value, zone_of(timezone), needs="dates")
+        day = moment.date() if hasattr(moment, "date") else moment
+        return _written(lambda: format_date(day, _pattern(pattern), locale=locale_named(name_of(locale))), pattern)
 
-    return date
+    def time_(value: object, pattern: str = "short", *, locale: str | None = None, timezone: str | None = None) -> str:
+        """Return the time of day for people, in a style or by a CLDR pattern (``HH:mm``)."""
+        from babel.dates import format_time  # noqa: PLC0415
+
+        zone = zone_of(timezone)
+        moment: Any = _time(value) or _moment(value, zone, needs="times")
+        if not hasattr(moment, "hour"):
+            raise FilterProblem("it works on times, and this is a date without one.")
+        where = locale_named(name_of(locale))
+        return _written(
+            lambda: format_time(moment, _pattern(pattern), tzinfo=_own(moment, zone), locale=where), pattern
+        )
+
+    def datetime_(
+        value: object, pattern: str = "medium", *, locale: str | None = None, timezone: str | None = None
+    ) -> str:
+        """Return date and time for people, in a style or by a CLDR pattern (``d MMM y HH:mm``)."""
+        from babel.dates import format_datetime  # noqa: PLC0415
+
+        zone = zone_of(timezone)
+        moment: Any = _moment(value, zone, needs="datetimes")
+        if not hasattr(moment, "hour"):
+            raise FilterProblem("it works on dates with a time, and this is a date alone: use date.")
+        where = locale_named(name_of(locale))
+        own = _own(moment, zone)
+        return _written(lambda: format_datetime(moment, _pattern(pattern), tzinfo=own, locale=where), pattern)
+
+    def ago(value: object, *, locale: str | None = None) -> str:
+        """Return how long ago something was, or in what time it will be, by the engine's clock."""
+        from babel.dates import format_timedelta  # noqa: PLC0415
+
+        now = _now(settings)
+        moment: Any = _moment(value, None, needs="datetimes")
+        if not hasattr(moment, "hour"):
+            from datetime import datetime, time  # noqa: PLC0415
+
+            moment = datetime.combine(moment, time(0))
+        zone = zone_of(None)
+        moment, now = (each if each.tzinfo else each.replace(tzinfo=zone) for each in (moment, now))
+        if (moment.tzinfo is None) != (now.tzinfo is None):
+            moment, now = moment.astimezone(), now.astimezone()
+        where = locale_named(name_of(locale))
+        return format_timedelta(moment - now, add_direction=True, locale=where)
+
+    return {"date": date_, "time": time_, "datetime": datetime_, "ago": ago}
 
 
-def _as_date(value: object) -> date:
-    from datetime import date, datetime  # noqa: PLC0415  loaded when the first date is printed
+def _now(settings: Settings) -> datetime:
+    from datetime import UTC, datetime  # noqa: PLC0415
 
-    if isinstance(value, datetime):
-        return value.date()
-    if isinstance(value, date):
-        return value
-    if not isinstance(value, str):
-        raise unfit("dates", value)
+    return settings.clock() if settings.clock is not None else datetime.now(UTC)
+
+
+def _pattern(pattern: object) -> str:
+    if not isinstance(pattern, str) or not pattern:
+        raise FilterProblem("the pattern must be text, like 'd MMMM y', or a style: short, medium, long, full.")
+    return pattern
+
+
+def _written(write: Callable[[], str], pattern: object) -> str:
     try:
-        return datetime.fromisoformat(value.strip()).date()
+        return write()
+    except FilterProblem:
+        raise
+    except (AttributeError, KeyError, TypeError, ValueError):
+        raise FilterProblem(f"{pattern!r} is no pattern for it.") from None
+
+
+def _own(moment: time | datetime, zone: tzinfo | None) -> tzinfo | None:
+    """Return the time zone to tell a moment in: its own where it has one and no other is asked for."""
+    return zone or moment.tzinfo if moment.tzinfo is not None else None
+
+
+def _moment(value: object, zone: tzinfo | None, *, needs: str) -> date | datetime:
+    """Return a date or datetime, one with a time zone told in ``zone``."""
+    from datetime import UTC, date, datetime  # noqa: PLC0415  loaded when the first date is printed
+
+    if isinstance(value, str):
+        value = _read(value)
+    elif isinstance(value, int | float) and not isinstance(value, bool):
+        seconds = value / 1000 if abs(value) >= _MILLISECONDS_FROM else value
+        try:
+            value = datetime.fromtimestamp(seconds, UTC)
+        except (ValueError, OverflowError, OSError):
+            raise FilterProblem(f"{value!r} is no timestamp.") from None
+    if not isinstance(value, date):
+        raise unfit(needs, value)
+    if isinstance(value, datetime) and value.tzinfo is not None and zone is not None:
+        try:
+            return value.astimezone(zone)
+        except (ValueError, OverflowError):
+            return value
+    return value
+
+
+def _read(text: str) -> date | datetime:
+    from datetime import date, datetime  # noqa: PLC0415
+
+    text = text.strip()
+    try:
+        return date.fromisoformat(text)
     except ValueError:
-        raise FilterProblem(f"{value[:40]!r} is no date; dates are written like 2031-05-17.") from None
+        pass
+    try:
+        return datetime.fromisoformat(text)
+    except ValueError:
+        raise FilterProblem(f"{text[:40]!r} is no date; dates are written like 2031-05-17.") from None
+
+
+def _time(value: object) -> time | None:
+    from datetime import time  # noqa: PLC0415
+
+    if isinstance(value, time):
+        return value
+    if isinstance(value, str) and "-" not in value[:5]:
+        try:
+            return time.fromisoformat(value.strip())
+        except ValueError:
+            return None
+    return None

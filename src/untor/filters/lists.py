@@ -1,18 +1,22 @@
-"""Filters for lists and other collections."""
+"""Filters for lists and other collections. They never change the data: what they return is new."""
 
 from __future__ import annotations
 
-from untor.escape import printed
+from untor.escape import MISSING, printed
+from untor.filters.closed import CLOSED
 from untor.filters.problem import FilterProblem, unfit
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Iterable
+    from collections.abc import Callable, Iterable
+    from typing import Any
 
 
 def length(value: object) -> int:
     """Return how many items a collection has, or how many code points a text."""
     if not hasattr(type(value), "__len__"):
+        if hasattr(type(value), "__next__"):
+            raise FilterProblem("it works on collections; this can be read only once: make a list of it in the view.")
         raise unfit("collections and text", value)
     return len(value)  # type: ignore[arg-type]
 
@@ -21,6 +25,226 @@ def join(value: Iterable[object], separator: str = ", ") -> str:
     """Return the items as one text, with the separator between them."""
     if not isinstance(separator, str):
         raise FilterProblem("the separator must be text.")
-    if isinstance(value, str) or not (hasattr(type(value), "__iter__") or hasattr(type(value), "__getitem__")):
+    return separator.join(printed(item) for item in _items(value))
+
+
+def first(value: object, n: int | None = None) -> object:
+    """Return the first item, ``None`` when there is none; with ``n``, a list of the first ones."""
+    if n is None:
+        return next(iter(_items(value)), None)
+    count = _count(n)
+    found: list[object] = []
+    for item in _items(value):
+        if len(found) == count:
+            break
+        found.append(item)
+    return found
+
+
+def last(value: object, n: int | None = None) -> object:
+    """Return the last item, ``None`` when there is none; with ``n``, a list of the last ones."""
+    items = list(_items(value))
+    if n is None:
+        return items[-1] if items else None
+    return items[len(items) - min(_count(n), len(items)) :]
+
+
+def sorted_(value: object, by: str | None = None, *, reverse: bool = False) -> list[object]:
+    """Return the items in order, those with equal keys as they were; ``by`` is an attribute or key, also ``a.b``.
+
+    What has no such key, or ``None``, comes last, and is reported on the logger ``untor.data``.
+    """
+    key = _key(by)
+    items = [(key(item), item) for item in _items(value)]
+    present = [pair for pair in items if pair[0] is not None and pair[0] is not MISSING]
+    absent = [item for found, item in items if found is None or found is MISSING]
+    try:
+        present.sort(key=lambda pair: pair[0], reverse=bool(reverse))  # type: ignore[arg-type, return-value]
+    except TypeError as error:
+        raise FilterProblem(f"the items cannot be put in order: {error}.") from None
+    if absent and by is not None:
+        _say(f"sorted by {by!r}: {len(absent)} of {len(items)} items have none and come last")
+    return [item for _, item in present] + absent
+
+
+def reversed_(value: object) -> list[object]:
+    """Return the items from the last to the first."""
+    return list(_items(value))[::-1]
+
+
+def where(value: object, name: str, *wanted: object) -> list[object]:
+    """Return the items whose attribute or key is one of some values; without values, those where it is true."""
+    key = _key(name)
+    found = []
+    for item in _items(value):
+        read = key(item)
+        if read is MISSING:
+            continue
+        if _is_one_of(read, wanted) if wanted else bool(read):
+            found.append(item)
+    return found
+
+
+def _is_one_of(read: object, wanted: tuple[object, ...]) -> bool:
+    return any(read is value or read == value for value in wanted)
+
+
+def group(value: object, by: str) -> list[tuple[object, list[object]]]:
+    """Return pairs of a key and the list of items that have it, in the order in which the keys come first."""
+    key = _key(by)
+    found: list[tuple[object, list[object]]] = []
+    places: dict[object, int] = {}
+    for item in _items(value):
+        read = key(item)
+        read = None if read is MISSING else read
+        place = _place(read, places, found)
+        if place is None:
+            found.append((read, [item]))
+        else:
+            found[place][1].append(item)
+    return found
+
+
+def _place(read: object, places: dict[object, int], found: list[Any]) -> int | None:
+    """Return where a key is among those found; keys that cannot be hashed are compared one by one."""
+    try:
+        if read in places:
+            return places[read]
+        places[read] = len(found)
+    except TypeError:
+        return next((index for index, (other, _) in enumerate(found) if other == read), None)
+    return None
+
+
+def unique(value: object, by: str | None = None) -> list[object]:
+    """Return the items without those that are equal, or have an equal key, to one before them."""
+    key = _key(by)
+    found: list[tuple[object, object]] = []
+    places: dict[object, int] = {}
+    for item in _items(value):
+        read = key(item)
+        if _place(read, places, found) is None:
+            found.append((read, item))
+    return [item for _, item in found]
+
+
+def sum_(value: object, by: str | None = None) -> object:
+    """Return the sum of the items, or of a key of theirs; missing keys and ``None`` count nothing."""
+    key = _key(by)
+    total: Any = 0
+    for item in _items(value):
+        read: Any = key(item)
+        if read is None or read is MISSING:
+            continue
+        if isinstance(read, str | bytes | bool):
+            raise unfit("numbers", read)
+        try:
+            total = total + read
+        except TypeError as error:
+            raise FilterProblem(f"the items cannot be added: {error}.") from None
+    return total
+
+
+def min_(value: object, by: str | None = None) -> object:
+    """Return the smallest item, or the one with the smallest key; ``None`` when there is none."""
+    return _extreme(min, value, by)
+
+
+def max_(value: object, by: str | None = None) -> object:
+    """Return the largest item, or the one with the largest key; ``None`` when there is none."""
+    return _extreme(max, value, by)
+
+
+def _extreme(choose: Callable[..., Any], value: object, by: str | None) -> object:
+    key = _key(by)
+    pairs = [(key(item), item) for item in _items(value)]
+    pairs = [pair for pair in pairs if pair[0] is not None and pair[0] is not MISSING]
+    try:
+        return choose(pairs, key=lambda pair: pair[0], default=(None, None))[1]
+    except TypeError as error:
+        raise FilterProblem(f"the items cannot be compared: {error}.") from None
+
+
+def batch(value: object, n: int) -> list[list[object]]:
+    """Return lists of ``n`` items each; the last has what is left."""
+    size = _count(n)
+    if size < 1:
+        raise FilterProblem("the number of items must be a whole number from 1.")
+    items = list(_items(value))
+    return [items[start : start + size] for start in range(0, len(items), size)]
+
+
+# --- items and their keys --------------------------------------------------------------------------------------------
+
+
+def _items(value: object) -> Iterable[object]:
+    """Return what can be looped over; text, bytes and mappings are no lists."""
+    if isinstance(value, str | bytes | bytearray | dict) or (hasattr(type(value), "keys") and not _is_row_set(value)):
         raise unfit("lists", value)
-    return separator.join(printed(item) for item in value)
+    if _is_row_set(value):
+        return _rows(value)
+    if not (hasattr(type(value), "__iter__") or hasattr(type(value), "__getitem__")):
+        raise unfit("lists", value)
+    return value  # type: ignore[return-value]
+
+
+def _is_row_set(value: object) -> bool:
+    return hasattr(value, "columns") and (hasattr(type(value), "itertuples") or hasattr(type(value), "iter_rows"))
+
+
+def _rows(frame: Any) -> list[object]:
+    """Return the rows of a data frame, each a mapping from the names of columns."""
+    if hasattr(type(frame), "iter_rows"):
+        return list(frame.iter_rows(named=True))
+    names = [str(name) for name in frame.columns]
+    return [dict(zip(names, row, strict=True)) for row in frame.itertuples(index=False, name=None)]
+
+
+def _count(n: object) -> int:
+    if isinstance(n, bool) or not isinstance(n, int) or n < 0:
+        raise FilterProblem("the number of items must be a whole number from 0.")
+    return n
+
+
+def _key(by: object) -> Callable[[object], object]:
+    """Return what reads the key of an item: the item itself, or an attribute or key of it, step by step."""
+    if by is None:
+        return lambda item: item
+    if isinstance(by, int) and not isinstance(by, bool):
+        return lambda item: _step(item, by)
+    if not isinstance(by, str) or not by:
+        raise FilterProblem('the name must be text, like "name" or "vessel.name".')
+    steps = by.split(".")
+    if any(not step or step.startswith("_") for step in steps):
+        raise FilterProblem(f"{by!r} is no name of an attribute or key that templates can reach.")
+
+    def read(item: object) -> object:
+        for step in steps:
+            item = _step(item, step)
+            if item is None or item is MISSING:
+                return item
+        return item
+
+    return read
+
+
+def _step(item: object, name: str | int) -> object:
+    """Return the key or attribute of an item, as a dot does."""
+    if isinstance(item, CLOSED):
+        raise FilterProblem(f"a {type(item).__name__} has no attributes in templates.")
+    if isinstance(item, dict):
+        return item.get(name, MISSING)
+    if isinstance(name, str) and not hasattr(type(item), "keys"):
+        found = getattr(item, name, MISSING)
+        if found is not MISSING and not callable(found):
+            return found
+    try:
+        return item[name]  # type: ignore[index]
+    except (LookupError, TypeError):
+        return MISSING
+
+
+def _say(what: str) -> None:
+    import logging  # noqa: PLC0415  loaded once there is something to say
+
+    logging.getLogger("untor.data").warning("%s", what)

@@ -25,24 +25,26 @@ HTML = frozenset({".html", ".htm", ""})
 XML = frozenset({".xml", ".svg"})
 
 
-class PlainWalker(BlockWalker[None]):
-    """Walks a plain text template, where nothing is escaped."""
+class PlainWalker(BlockWalker[tuple[()]]):
+    """Walks a plain text template, where nothing is escaped and there is only one state."""
 
-    def fork(self, state: None) -> None:
-        """Return the only state there is."""
+    def fork(self, state: tuple[()]) -> tuple[()]:
+        """Return the state."""
+        return state
 
-    def join(self, first: None, second: None) -> None:
-        """Return the only state there is."""
+    def join(self, first: tuple[()], second: tuple[()]) -> tuple[()]:  # noqa: ARG002  one shape for all walkers
+        """Return the state."""
+        return first
 
-    def same(self, first: None, second: None) -> bool:  # noqa: ARG002  one shape for all walkers
+    def same(self, first: tuple[()], second: tuple[()]) -> bool:  # noqa: ARG002
         """Tell that there is one state only."""
         return True
 
-    def key(self, state: None) -> object:
+    def key(self, state: tuple[()]) -> object:
         """Return what is the same everywhere."""
         return state
 
-    def describe(self, state: None) -> str:  # noqa: ARG002  one shape for all walkers
+    def describe(self, state: tuple[()]) -> str:  # noqa: ARG002
         """Say in words where a state is."""
         return "in plain text"
 
@@ -119,7 +121,7 @@ def plan(
 def _walker(library: Library, frame: Frame) -> PlainWalker | PageWalker:
     ending = ending_of(frame.source)
     if ending in PLAIN_TEXT:
-        return PlainWalker(library, frame, None)
+        return PlainWalker(library, frame, ())
     if ending not in HTML | XML:
         _refuse_marks(frame.source, frame.reading.body, ending)
     return PageWalker(library, frame, Machine(xml=ending in XML))

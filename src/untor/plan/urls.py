@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from untor.escape.url import COMPONENT, HOST, OPAQUE, PATH, URL
+from untor.escape.url import COMPONENT, HOST, OPAQUE, PATH, QUERY, URL
 from untor.language import tree
 from untor.places.references import attribute_text
 from untor.places.url_states import UrlState
@@ -44,7 +44,15 @@ _CONTEXTS: dict[str, tuple[str, str, int]] = {
     "authority": ("url-host", "URL host", HOST),
     "special authority ignore slashes": ("url-host", "URL host", HOST),
 }
-_ESCAPERS = {COMPONENT: "percent", OPAQUE: "percent-opaque", PATH: "percent-path", HOST: "host"}
+_ESCAPERS = {
+    COMPONENT: "percent",
+    OPAQUE: "percent-opaque",
+    PATH: "percent-path",
+    HOST: "host",
+    QUERY: "percent-query",
+}
+_SAYING = {"url-path": ("path", PATH), "url-query": ("query", QUERY)}
+"""Filters that say that a value is more than one component, and what it is then."""
 _DECIDED = frozenset({"query", "fragment", "path or authority", "opaque path"})
 _SEPARATOR = re.compile(r"[/\\?#]")
 _ONLY_DOTS = re.compile(r"(?:\.|%2e)*", re.IGNORECASE)
@@ -148,9 +156,10 @@ class UrlWalker(BlockWalker[UrlState]):
         context, words, kind = _CONTEXTS[state]
         context = self.place.context if kind == URL else context
         expression = node.expression
-        if kind == COMPONENT and context == "url-path" and self.names.is_built_in(expression, "path"):
+        word, said = _SAYING.get(context, ("", kind))
+        if kind == COMPONENT and word and self.names.is_built_in(expression, word):
             assert isinstance(expression, tree.Filter)  # noqa: S101  is_built_in has looked
-            kind, expression = PATH, expression.value
+            kind, expression = said, expression.value
         escapers = (self.escaper,) if kind == URL else (_ESCAPERS[kind],)
         placement = self.placement(node, context, (*self.place.path, words), escapers)
         self.operations.append(UrlValue(kind, expression, placement))

@@ -8,6 +8,9 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from untor.errors import UntorError
+from untor.escape import printed
+from untor.filters.markup import cleaned
+from untor.filters.text import lines, paragraphs
 from untor.probe.hostile import HALVES, HOSTILE, harmless
 from untor.probe.replacing import replaced
 from untor.probe.shrinking import shortest, smallest
@@ -25,6 +28,9 @@ if TYPE_CHECKING:
 
 _NEVER = frozenset({"javascript", "vbscript", "data", "blob", "filesystem"})
 """Schemes that run code, whatever an engine permits."""
+
+_MAKE_HTML = {"cleaned": cleaned, "lines": lines, "paragraphs": paragraphs}
+"""Built-in filters that make elements of what is in a text, as they should: the probe sees the text in their place."""
 
 _LONGEST = 80
 
@@ -90,7 +96,8 @@ class _Prober:
         self.tried: set[int] = set()
         self.reached: set[int] = set()
         self.result = Probed(planned.source.name)
-        self._render = engine.function_of(planned, "render", helpers={HOOK: self._function()})
+        built_in = {name: _plainly for name in _MAKE_HTML if engine.filters.get(name) is _MAKE_HTML[name]}
+        self._render = engine.function_of(planned, helpers={HOOK: self._function()}, filters=built_in)
         self._known: dict[object, list[Entry] | None] = {}
 
     def _function(self) -> Callable[[int, object], object]:
@@ -219,6 +226,10 @@ def probe(
         missed = {str(site): site for site in prober.sites if site.prints and str(site) not in tried}
         result.missed = tuple(missed.values())
     return result
+
+
+def _plainly(value: object, **_: object) -> str:
+    return printed(value)
 
 
 @contextmanager

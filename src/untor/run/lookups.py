@@ -2,40 +2,14 @@
 
 from __future__ import annotations
 
-from types import (
-    AsyncGeneratorType,
-    BuiltinFunctionType,
-    CodeType,
-    CoroutineType,
-    FrameType,
-    FunctionType,
-    GeneratorType,
-    MethodType,
-    ModuleType,
-    TracebackType,
-)
-
 from untor.errors import MissingValue, RenderError
 from untor.escape import MISSING
+from untor.filters.closed import CLOSED
 from untor.problems import Problem, suggestion
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping
-
-_CLOSED = (
-    ModuleType,
-    FunctionType,
-    BuiltinFunctionType,
-    MethodType,
-    FrameType,
-    CodeType,
-    GeneratorType,
-    CoroutineType,
-    AsyncGeneratorType,
-    TracebackType,
-)
-"""Types whose attributes lead out of the data into the program."""
 
 
 def is_mapping(value: object) -> bool:
@@ -77,7 +51,7 @@ def dot_maybe(value: object, name: str) -> object:
     if value is None or value is MISSING:
         return MISSING
     if type(value) not in _plain_types:
-        if isinstance(value, _CLOSED):
+        if isinstance(value, CLOSED):
             raise RenderError(Problem("attribute-refused", type=type(value).__name__))
         if is_mapping(value):
             return _item(value, name)
@@ -138,7 +112,7 @@ def item_maybe(value: object, key: object) -> object:
     """Return ``value[key]``, or ``MISSING`` when it is not there."""
     if value is None or value is MISSING or (isinstance(key, str) and key.startswith("__")):
         return MISSING
-    if isinstance(value, (*_CLOSED, type)):
+    if isinstance(value, (*CLOSED, type)):
         raise RenderError(Problem("attribute-refused", type=type(value).__name__))
     try:
         return value[key]  # type: ignore[index]

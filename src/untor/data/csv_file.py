@@ -1,0 +1,110 @@
+"""CSV and TSV data files (RFC 4180): a list of rows, each a mapping from the names in the first line."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from datetime import date, datetime
+from decimal import Decimal, InvalidOperation
+
+from untor.data.reading import offset_of, text_of, wrong
+from untor.errors import DataError
+from untor.problems import Problem, suggestion
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping
+
+    from untor.source import Source
+
+_TRUE, _FALSE = frozenset({"true", "yes", "1"}), frozenset({"false", "no", "0"})
+
+
+def _bool(text: str) -> bool:
+    if text.lower() not in _TRUE | _FALSE:
+        raise ValueError(text)
+    return text.lower() in _TRUE
+
+
+TYPES: dict[str, Callable[[str], object]] = {
+    "str": str,
+    "int": int,
+    "float": float,
+    "decimal": Decimal,
+    "bool": _bool,
+    "date": date.fromisoformat,
+    "datetime": datetime.fromisoformat,
+    "json": json.loads,
+}
+"""Types that a column can be read as; an empty cell is ``None`` for all but text."""
+
+
+def read_csv(octets: bytes, name: str, types: Mapping[str, str]) -> list[dict[str, object]]:
+    """Return the rows of a file with commas between the cells. Raises ``DataError`` with its line."""
+    return _read(octets, name, types, ",")
+
+
+def read_tsv(octets: bytes, name: str, types: Mapping[str, str]) -> list[dict[str, object]]:
+    """Return the rows of a file with tabs between the cells. Raises ``DataError`` with its line."""
+    return _read(octets, name, types, "\t")
+
+
+def _read(octets: bytes, name: str, types: Mapping[str, str], delimiter: str) -> list[dict[str, object]]:
+    source = text_of(octets, name)
+    shape = "CSV" if delimiter == "," else "TSV"
+    if "\0" in source.text:
+        raise wrong(source, source.text.index("\0"), shape, "a NUL stands in it")
+    reader = csv.reader(io.StringIO(source.text, newline=""), delimiter=delimiter, strict=True)
+    rows: list[dict[str, object]] = []
+    names: list[str] = []
+    line = 1
+    try:
+        for cells in reader:
+            if not cells:
+                pass
+            elif not names:
+                names = _names(source, cells, shape)
+                _known(names, types, name)
+            elif len(cells) != len(names):
+                count = f"{len(cells)} cell{'' if len(cells) == 1 else 's'}"
+                trouble = f"this row has {count}, and the first line {len(names)}"
+                remedy = "A cell with the delimiter, a quote or a line break in it stands in double quotes."
+                raise wrong(source, offset_of(source, line), shape, trouble, remedy)
+            else:
+                pairs = zip(names, cells, strict=True)
+                rows.append({key: _typed(source, line, key, cell, types.get(key, "str")) for key, cell in pairs})
+            line = reader.line_num + 1
+    except csv.Error as error:
+        raise wrong(source, offset_of(source, line), shape, str(error)) from None
+    return rows
+
+
+def _names(source: Source, cells: list[str], shape: str) -> list[str]:
+    names = [cell.strip() for cell in cells]
+    for index, name in enumerate(names):
+        if not name:
+            raise wrong(source, 0, shape, f"column {index + 1} has no name in the first line")
+        if name in names[:index]:
+            raise wrong(source, 0, shape, f"two columns are named {name!r} in the first line")
+    return names
+
+
+def _known(names: list[str], types: Mapping[str, str], file: str) -> None:
+    for column in types:
+        if column not in names:
+            near = suggestion(column, names, f"It has {', '.join(names)}.")
+            raise DataError(Problem("data-unreadable", trouble=f'{file} has no column "{column}". {near}'.rstrip(".")))
+
+
+def _typed(source: Source, line: int, name: str, cell: str, kind: str) -> object:
+    if kind == "str":
+        return cell
+    if not cell.strip():
+        return None
+    try:
+        return TYPES[kind](cell.strip())
+    except (ValueError, InvalidOperation, RecursionError):
+        start = offset_of(source, line)
+        what = f"{cell[:40]!r} in the column {name!r} is no {kind}"
+        raise wrong(source, max(source.text.find(cell, start), start), "a table of such types", what) from None

@@ -1,0 +1,25 @@
+"""TOML data files (TOML 1.0)."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+
+from untor.data.reading import offset_of, text_of, wrong
+
+_PLACE = re.compile(r" \(at (?:line (\d+), column (\d+)|end of document)\)$")
+
+
+def read_toml(octets: bytes, name: str) -> object:
+    """Return the table of a TOML file. Raises ``DataError`` with line and column."""
+    source = text_of(octets, name)
+    try:
+        return tomllib.loads(source.text)
+    except tomllib.TOMLDecodeError as error:
+        message = str(error)
+        found = _PLACE.search(message)
+        trouble = _PLACE.sub("", message)
+        place = offset_of(source, int(found[1]), int(found[2])) if found and found[1] else len(source.text)
+        raise wrong(source, place, "TOML", trouble[:1].lower() + trouble[1:]) from None
+    except RecursionError:
+        raise wrong(source, 0, "TOML that can be read", "it is nested too deeply") from None

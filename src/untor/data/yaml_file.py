@@ -1,0 +1,78 @@
+"""YAML data files (YAML 1.1, its safe types only): no tags of programs, no aliases that grow without end."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from untor.data.reading import DEEPEST, MOST_VALUES, needs, text_of, wrong
+
+if TYPE_CHECKING:
+    from typing import Any
+
+    from untor.source import Source
+
+
+def read_yaml(octets: bytes, name: str) -> object:
+    """Return the value of a YAML file. Raises ``DataError`` with line and column."""
+    try:
+        import yaml  # noqa: PLC0415  an extra
+    except ImportError:
+        raise needs("pyyaml", "YAML") from None
+    source = text_of(octets, name)
+    loader: Any = None
+    try:
+        loader = yaml.SafeLoader(source.text)
+        node = loader.get_single_node()
+        if node is None:
+            return None
+        _measure(node, source)
+        return loader.construct_document(node)
+    except yaml.MarkedYAMLError as error:
+        mark = error.problem_mark or error.context_mark
+        trouble = " ".join(part for part in (error.context, error.problem) if part)
+        remedy = ""
+        if "could not determine a constructor" in trouble:
+            trouble, remedy = (
+                "a tag asks for a type that data cannot have",
+                "Take the tag away: data has no code in it.",
+            )
+        raise wrong(source, mark.index if mark else 0, "YAML", trouble, remedy) from None
+    except yaml.YAMLError as error:
+        position = getattr(error, "position", 0)
+        raise wrong(source, position, "YAML", "a character in it cannot stand in YAML") from None
+    except RecursionError:
+        raise wrong(source, 0, "YAML that can be read", "it is nested too deeply") from None
+    except ValueError as error:
+        raise wrong(source, 0, "YAML that can be read", str(error)) from None
+    finally:
+        if loader is not None:
+            loader.dispose()
+
+
+def _measure(root: Any, source: Source) -> None:
+    """Refuse what is too deep, refers to itself, or is too large with all aliases written out."""
+    sizes: dict[int, int] = {}
+    active: set[int] = set()
+
+    def size(node: Any, depth: int) -> int:
+        if id(node) in active:
+            raise wrong(
+                source, node.start_mark.index, "YAML that can be printed", "an alias is inside what it stands for"
+            )
+        if depth > DEEPEST:
+            raise wrong(source, node.start_mark.index, "YAML that can be read", "it is nested too deeply")
+        if id(node) in sizes:
+            return sizes[id(node)]
+        active.add(id(node))
+        total = 1
+        if node.id == "sequence":
+            total += sum(size(part, depth + 1) for part in node.value)
+        elif node.id == "mapping":
+            total += sum(size(part, depth + 1) for pair in node.value for part in pair)
+        active.discard(id(node))
+        if total > MOST_VALUES:
+            raise wrong(source, node.start_mark.index, "YAML that can be read", "its aliases stand for too many values")
+        sizes[id(node)] = total
+        return total
+
+    size(root, 0)

@@ -1,0 +1,157 @@
+"""Filters for numbers, written as people of a locale write them (CLDR, UTS #35 part 3)."""
+
+from __future__ import annotations
+
+from untor.filters.locales import locale_named
+from untor.filters.problem import FilterProblem, unfit
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
+    from decimal import Decimal
+    from typing import Any
+
+    from babel import Locale
+
+    from untor.filters.settings import Settings
+
+    Number = int | float | Decimal
+
+_CATEGORIES = ("zero", "one", "two", "few", "many", "other")
+_MOST_DIGITS = 30
+_MOST_WRITTEN = 400
+_UNITS = ("byte", "kilobyte", "megabyte", "gigabyte", "terabyte", "petabyte")
+
+
+def number_of(value: object) -> Number:
+    """Return a value that is a number. Raises ``FilterProblem`` for any other."""
+    from decimal import Decimal  # noqa: PLC0415  loaded when the first number is printed
+    from numbers import Real  # noqa: PLC0415
+
+    if isinstance(value, bool):
+        raise unfit("numbers", value)
+    if isinstance(value, int | float | Decimal):
+        return value
+    if isinstance(value, Real):
+        return float(value)
+    if hasattr(type(value), "__index__"):
+        return int(value)  # type: ignore[call-overload, no-any-return]
+    if isinstance(value, str):
+        raise FilterProblem("it works on numbers, not on text: turn it into a number in the view, with int or float.")
+    raise unfit("numbers", value)
+
+
+def _as_float(value: object) -> float:
+    try:
+        return float(number_of(value))
+    except OverflowError:
+        raise FilterProblem("the number is too large.") from None
+
+
+def _roomy(write: Callable[[], str]) -> str:
+    """Write a number with more digits than decimals have by themselves."""
+    from decimal import InvalidOperation, localcontext  # noqa: PLC0415
+
+    try:
+        with localcontext() as context:
+            context.prec = _MOST_WRITTEN
+            return write()
+    except (InvalidOperation, ValueError):
+        raise FilterProblem("the number is too large.") from None
+
+
+def _digits(value: object) -> int | None:
+    if value is None:
+        return None
+    if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= _MOST_DIGITS:
+        raise FilterProblem(f"the digits must be a whole number from 0 to {_MOST_DIGITS}.")
+    return value
+
+
+def _pattern(pattern: str, digits: int) -> str:
+    """Return a number pattern of CLDR with a fixed number of digits after the decimal separator."""
+    whole, separator, _ = pattern.partition(".")
+    tail = "%" if pattern.endswith("%") and separator else ""
+    blank = "\xa0" if "\xa0" in pattern and tail else ""
+    if not separator and pattern.endswith("%"):
+        tail = pattern[len(pattern.rstrip("%\xa0 ")) :]
+        whole, blank = pattern.rstrip("%\xa0 "), ""
+    return whole + ("." + "0" * digits if digits else "") + blank + tail
+
+
+def number_filters(settings: Settings) -> dict[str, Callable[..., object]]:
+    """Make the filters of numbers for an engine's locale."""
+
+    def chosen(locale: str | None) -> Locale:
+        return locale_named(settings.locale if locale is None else locale)
+
+    def number(value: object, digits: int | None = None, *, locale: str | None = None) -> str:
+        """Return a number with the separators of the locale; ``digits`` after the decimal separator, else up to 3."""
+        from babel.numbers import format_decimal  # noqa: PLC0415
+
+        where, fixed = chosen(locale), _digits(digits)
+        pattern = None if fixed is None else _pattern(where.decimal_formats[None].pattern, fixed)
+        found = number_of(value)
+        return _roomy(lambda: format_decimal(found, format=pattern, locale=where))
+
+    def percent(value: object, digits: int = 0, *, locale: str | None = None) -> str:
+        """Return a part of one as a percentage: 0.5 is 50 %."""
+        from babel.numbers import format_percent  # noqa: PLC0415
+
+        where, fixed = chosen(locale), _digits(digits)
+        pattern = _pattern(where.percent_formats[None].pattern, fixed or 0)
+        found = number_of(value)
+        return _roomy(lambda: format_percent(found, format=pattern, locale=where))
+
+    def money(value: object, currency: str, *, locale: str | None = None) -> str:
+        """Return an amount of a currency (ISO 4217: ``"EUR"``), with as many digits as the currency has."""
+        from babel.numbers import format_currency, list_currencies  # noqa: PLC0415
+
+        if not isinstance(currency, str) or currency not in list_currencies():
+            raise FilterProblem(f"{currency!r} is no currency; they have three letters, like EUR (ISO 4217).")
+        found, where = number_of(value), chosen(locale)
+        return _roomy(lambda: format_currency(found, currency, locale=where))
+
+    def bytes_(value: object, *, locale: str | None = None) -> str:
+        """Return a number of bytes in a unit that suits it, a thousand of one being the next: 1.5 MB."""
+        from babel.units import format_unit  # noqa: PLC0415
+
+        size, unit = _as_float(value), 0
+        while abs(size) >= 1000 and unit < len(_UNITS) - 1:  # noqa: PLR2004  SI prefixes count by thousands
+            size, unit = size / 1000, unit + 1
+        rounded = round(size, 1) if unit else size
+        if abs(rounded) >= 1000 and unit < len(_UNITS) - 1:  # noqa: PLR2004
+            rounded, unit = round(rounded / 1000, 1), unit + 1
+        where = chosen(locale)
+        if not unit:
+            return format_unit(rounded, "digital-byte", length="long", locale=where)
+        return format_unit(rounded, f"digital-{_UNITS[unit]}", length="short", locale=where)
+
+    def plural(value: object, *, other: str, locale: str | None = None, **forms: str) -> str:
+        """Return the form of a text that goes with a number in the locale; ``#`` in it is the number.
+
+        Forms are named by the plural categories of CLDR: zero, one, two, few, many, other.
+        """
+        for name, form in {**forms, "other": other}.items():
+            if name not in _CATEGORIES:
+                raise FilterProblem(f'"{name}" is no plural category; they are {", ".join(_CATEGORIES)}.')
+            if not isinstance(form, str):
+                raise FilterProblem(f"the form {name} must be text.")
+        found: Any = number_of(value)
+        category = chosen(locale).plural_form(abs(found))
+        form = forms["zero"] if not found and "zero" in forms else forms.get(category, other)
+        return form.replace("#", number(found, locale=locale)) if "#" in form else form
+
+    return {"number": number, "percent": percent, "money": money, "bytes": bytes_, "plural": plural, "round": round_}
+
+
+def round_(value: object, digits: int = 0) -> Number:
+    """Return a number rounded to some digits after the decimal point, halves to the even one as Python does."""
+    if isinstance(digits, bool) or not isinstance(digits, int) or abs(digits) > _MOST_DIGITS:
+        raise FilterProblem("the digits must be a whole number.")
+    found: Any = number_of(value)
+    try:
+        rounded: Number = round(found) if digits == 0 else round(found, digits)
+    except (ValueError, ArithmeticError):
+        return number_of(value)  # not a number, or infinite
+    return rounded

@@ -1,0 +1,20 @@
+"""What an engine tells its filters: the locale, the time zone, and the clock."""
+
+from __future__ import annotations
+
+from collections import namedtuple
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
+    from datetime import datetime
+    from typing import NamedTuple
+
+    class Settings(NamedTuple):
+        """A BCP 47 or CLDR locale; an IANA time zone, empty for none; a clock that tells the time now."""
+
+        locale: str = "en"
+        timezone: str = ""
+        clock: Callable[[], datetime] | None = None
+else:  # typing is not loaded to render a page
+    Settings = namedtuple("Settings", "locale timezone clock", defaults=("en", "", None))
