@@ -4,7 +4,12 @@ from __future__ import annotations
 
 import re
 import runpy
+import shlex
+import sqlite3
+import subprocess
+import sys
 from dataclasses import fields
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -12,6 +17,7 @@ import pytest
 
 from untor import Engine
 from untor.check.findings import Finding
+from untor.filters import NAMES
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -59,6 +65,49 @@ def test_checking() -> None:
     assert sum(line.match(each) is not None for each in report) == sum(each.endswith("]") for each in report) > 30
     keys = {found for row in re.findall(r"^\| `.*", text, re.MULTILINE) for found in re.findall("`([a-z_]+)`", row)}
     assert {field.name for field in fields(Finding)} <= keys
+
+
+FILTERS = [
+    line.partition(" → ")[::2]
+    for block in re.findall(
+        r"^```text\n(.*?)^```", (ROOT / "docs/filters.md").read_text("utf-8"), re.DOTALL | re.MULTILINE
+    )
+    for line in block.splitlines()
+]
+
+
+@pytest.mark.parametrize(("template", "page"), FILTERS, ids=[template for template, _ in FILTERS])
+def test_filter_example(template: str, page: str) -> None:
+    """An example of the page about filters gives what stands beside it."""
+    text = (ROOT / "docs/filters.md").read_text("utf-8")
+    data: dict[str, object] = {}
+    exec(text[text.index("note = ") : text.index("```", text.index("note = "))], data)  # noqa: S102  our own documents
+    engine = Engine(timezone="Europe/Lisbon", clock=lambda: datetime(2031, 5, 17, 12, tzinfo=UTC))
+    assert " ".join(engine.compile(template).render(data).split()) == " ".join(page.split())
+
+
+def test_every_filter_has_an_example() -> None:
+    """No built-in filter is without an example that is run; pictures are shown in a test of their own."""
+    shown = {name for template, _ in FILTERS for name in re.findall(r"\| (\w+)", template)}
+    assert shown | {"picture"} >= NAMES
+
+
+def test_data_examples(tmp_path: Path) -> None:
+    """The examples of the page about data print what stands below them."""
+    text = (ROOT / "docs/data.md").read_text("utf-8")
+    for name, content in re.findall(r"^`([\w.]+)`\n```\w*\n(.*?)^```", text, re.DOTALL | re.MULTILINE):
+        (tmp_path / name).write_text(content, "utf-8")
+    connection = sqlite3.connect(tmp_path / "harbour.db")
+    connection.executescript(
+        "create table vessels (name, tons); insert into vessels values ('Sea Holly', 12), ('Auk', 3)"
+    )
+    connection.close()
+    examples = re.findall(r"^```sh\nuntor (.*?)\n```\nprints\n```\n(.*?)^```", text, re.DOTALL | re.MULTILINE)
+    for command, printed in examples:
+        arguments = [sys.executable, "-m", "untor", *shlex.split(command)]
+        done = subprocess.run(arguments, cwd=tmp_path, capture_output=True, encoding="utf-8", check=False)
+        assert (done.stdout, done.stderr) == (printed, ""), command
+    assert len(examples) == text.count("prints\n") == 6
 
 
 def test_links() -> None:
