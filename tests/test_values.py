@@ -69,7 +69,7 @@ REFUSED = [
     ("{= x | date(5) =}", D, "the pattern must be text, like 'd MMMM y', or a style: short, medium, long, full."),
     ("{= x | date('HH:mm') =}", D, "'HH:mm' is no pattern for a date."),
     ("{= x | date =}", "", "'' is no date; dates are written like 2031-05-17."),
-    ("{= x | date =}", 20310517, "it works on dates, not on an int."),
+    ("{= x | date =}", 5.5j, "it works on dates, not on a complex."),
 ]
 
 
@@ -168,4 +168,4 @@ def test_what_no_encoding_changes(value: str) -> None:
     assert len(table) > 20
     for name, escape in table.items():
         if name not in {"script-statement", "style-rules", "url-attribute", "url-pieces"}:
-            assert escape(value).isascii(), name
+            assert escape({value: value} if name == "percent-query" else value).isascii(), name

@@ -37,7 +37,9 @@ def date_filters(settings: Settings) -> dict[str, Callable[..., object]]:
 
         moment = _moment(value, zone_of(timezone), needs="dates")
         day = moment.date() if hasattr(moment, "date") else moment
-        return _written(lambda: format_date(day, _pattern(pattern), locale=locale_named(name_of(locale))), pattern)
+        return _written(
+            lambda: format_date(day, _pattern(pattern), locale=locale_named(name_of(locale))), pattern, "a date"
+        )
 
     def time_(value: object, pattern: str = "short", *, locale: str | None = None, timezone: str | None = None) -> str:
         """Return the time of day for people, in a style or by a CLDR pattern (``HH:mm``)."""
@@ -49,7 +51,7 @@ def date_filters(settings: Settings) -> dict[str, Callable[..., object]]:
             raise FilterProblem("it works on times, and this is a date without one.")
         where = locale_named(name_of(locale))
         return _written(
-            lambda: format_time(moment, _pattern(pattern), tzinfo=_own(moment, zone), locale=where), pattern
+            lambda: format_time(moment, _pattern(pattern), tzinfo=_own(moment, zone), locale=where), pattern, "a time"
         )
 
     def datetime_(
@@ -64,7 +66,9 @@ def date_filters(settings: Settings) -> dict[str, Callable[..., object]]:
             raise FilterProblem("it works on dates with a time, and this is a date alone: use date.")
         where = locale_named(name_of(locale))
         own = _own(moment, zone)
-        return _written(lambda: format_datetime(moment, _pattern(pattern), tzinfo=own, locale=where), pattern)
+        return _written(
+            lambda: format_datetime(moment, _pattern(pattern), tzinfo=own, locale=where), pattern, "a date with a time"
+        )
 
     def ago(value: object, *, locale: str | None = None) -> str:
         """Return how long ago something was, or in what time it will be, by the engine's clock."""
@@ -98,13 +102,13 @@ def _pattern(pattern: object) -> str:
     return pattern
 
 
-def _written(write: Callable[[], str], pattern: object) -> str:
+def _written(write: Callable[[], str], pattern: object, what: str) -> str:
     try:
         return write()
     except FilterProblem:
         raise
     except (AttributeError, KeyError, TypeError, ValueError):
-        raise FilterProblem(f"{pattern!r} is no pattern for it.") from None
+        raise FilterProblem(f"{pattern!r} is no pattern for {what}.") from None
 
 
 def _own(moment: time | datetime, zone: tzinfo | None) -> tzinfo | None:

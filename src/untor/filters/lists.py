@@ -178,8 +178,8 @@ def batch(value: object, n: int) -> list[list[object]]:
 
 
 def _items(value: object) -> Iterable[object]:
-    """Return what can be looped over; text, bytes and mappings are no lists."""
-    if isinstance(value, str | bytes | bytearray | dict) or (hasattr(type(value), "keys") and not _is_row_set(value)):
+    """Return what can be looped over, of a mapping its keys; text and bytes are no lists."""
+    if isinstance(value, str | bytes | bytearray):
         raise unfit("lists", value)
     if _is_row_set(value):
         return _rows(value)
