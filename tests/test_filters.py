@@ -229,6 +229,33 @@ def test_images_by_their_signature() -> None:
     )
 
 
+def test_missing_values_and_data_stay_as_they_are() -> None:
+    """What is missing goes through every filter and prints as nothing; lists are the same after all of them."""
+    for name in sorted(NAMES - {"json"}):
+        assert engine.compile(f"{{= x? | {name}{ARGUMENTS.get(name, '')} =}}").render() == ""
+    calls = [dict(call) for call in CALLS]
+    for name in (
+        "sorted('tons')",
+        "reversed",
+        "unique('tons')",
+        "group('tons')",
+        "batch(1)",
+        "where('tons')",
+        "first(1)",
+        "max('tons')",
+    ):
+        evaluate(engine, f"x | {name}", {"x": calls})
+        assert calls == CALLS
+
+
+def test_missing_keys_are_said(caplog: pytest.LogCaptureFixture) -> None:
+    """What has no key to be sorted by comes last, and is reported."""
+    evaluate(engine, "x | sorted('tons')", {"x": CALLS})
+    assert [(record.name, record.getMessage()) for record in caplog.records] == [
+        ("untor.data", "sorted by 'tons': 1 of 4 items have none and come last")
+    ]
+
+
 # --- laws --------------------------------------------------------------------------------------------------------------
 
 KEYED = st.lists(st.fixed_dictionaries({"n": st.integers()}, optional={"k": st.none() | st.integers(0, 3)}))
