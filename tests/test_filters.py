@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 import pickle
 from collections import namedtuple
 from datetime import UTC, date, datetime, time, timedelta, timezone
@@ -233,7 +234,7 @@ def test_missing_values_and_data_stay_as_they_are() -> None:
     """What is missing goes through every filter and prints as nothing; lists are the same after all of them."""
     for name in sorted(NAMES - {"json"}):
         assert engine.compile(f"{{= x? | {name}{ARGUMENTS.get(name, '')} =}}").render() == ""
-    calls = [dict(call) for call in CALLS]
+    calls = copy.deepcopy(CALLS)
     for name in (
         "sorted('tons')",
         "reversed",

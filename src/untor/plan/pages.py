@@ -11,7 +11,7 @@ from untor.places.place import Place, Refusal, Unreadable
 from untor.places.references import attribute_text
 from untor.places.verdict import describe, place_of
 from untor.plan.ahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead
-from untor.plan.blocks import BlockWalker, Remembered
+from untor.plan.blocks import BlockWalker
 from untor.plan.operations import Constant, Emit, Function
 from untor.plan.texts import settled, source_offset, text_run
 from untor.plan.urls import UrlWalker
@@ -19,6 +19,7 @@ from untor.plan.urls import UrlWalker
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.plan.pieces import Frame, Library
+    from untor.plan.walking import Remembered
 
 
 _LONGEST_REFERENCE = 40
