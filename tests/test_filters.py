@@ -152,8 +152,10 @@ def test_query_in_a_url() -> None:
         "https://a.example/s?a=%22%26&b=1&b=2",
         "a=%22%26&b=1&b=2",
     ]
-    with pytest.raises(RenderError, match="A str as a query cannot be printed"):
-        engine.compile(source).render(x="a", y="b")
+    for wrong in ("a", 5, [1], [(1, 2, 3)]):
+        with pytest.raises(RenderError, match=r"An? \w+ as a query cannot be printed"):
+            engine.compile(source).render(x=wrong, y="b")
+    assert engine.compile('<a href="/s?{= x? | query =}{= y | query =}">').render(y=None) == '<a href="/s?">'
 
 
 def test_pictures_and_tables() -> None:
