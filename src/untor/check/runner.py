@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import multiprocessing
 import os
+import threading
 from dataclasses import dataclass, field
 
 from untor.check import names_read, page_rules
@@ -125,7 +126,9 @@ def _over_budget(sources: Mapping[str, Source], trusted: list[Placement], most: 
 def _look_at(site: Site, pages: list[Part]) -> Iterator[Page]:
     """Look at pages in order, with a second process where there are enough of them."""
     workers = min(os.cpu_count() or 1, 8)
-    if len(pages) < _ENOUGH or workers < 2 or "fork" not in multiprocessing.get_all_start_methods():  # noqa: PLR2004
+    # Forked processes have the site already; a process with threads must not fork.
+    can_fork = "fork" in multiprocessing.get_all_start_methods() and threading.active_count() == 1
+    if len(pages) < _ENOUGH or workers < 2 or not can_fork:  # noqa: PLR2004
         yield from (_page(site, page) for page in pages)
         return
     from concurrent.futures import ProcessPoolExecutor  # noqa: PLC0415  only for large sites
