@@ -131,6 +131,10 @@ def _arguments(signature: inspect.Signature) -> str:
     """Show the arguments of a filter as a template writes them, without the value."""
     shown = []
     for parameter in list(signature.parameters.values())[1:]:
-        default = "" if parameter.default is parameter.empty else f"={parameter.default!r}"
-        shown.append(f"{parameter.name}{default}")
+        if parameter.kind is parameter.VAR_KEYWORD:
+            shown.append("…=…")
+        elif parameter.default is not parameter.empty:
+            shown.append(f"{parameter.name}={parameter.default!r}")
+        else:
+            shown.append(f"{parameter.name}=…" if parameter.kind is parameter.KEYWORD_ONLY else parameter.name)
     return f"({', '.join(shown)})" if shown else ""
