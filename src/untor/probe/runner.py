@@ -207,25 +207,30 @@ def probe(
         result.placements = len({place for place, _ in places})
         if prober.plain:
             return result
-        rounds = [{site.number: text} for site in sites for text in values]
-        # Together: all data as it comes in, and all values as they are printed.
-        together = [site for site in sites if not site.filtered], [site for site in sites if site.prints]
-        for some in together if sites else ():
-            rounds += [{site.number: text for site in some} for text in values]
-            for pair in HALVES:
-                rounds += [{site.number: pair[(index + by) % 2] for index, site in enumerate(some)} for by in (0, 1)]
+        total = len(sites) * len(values) + 2 * (len(values) + 2 * len(HALVES))
         guilty: set[int] = set()
-        for done, wanted in enumerate(rounds, 1):
+        for done, wanted in enumerate(_rounds(prober, sites, values), 1):
             # One change is enough for a site; together, the others are tried.
             left = {number: text for number, text in wanted.items() if number not in guilty}
             if left and prober.attempt(left):
                 guilty |= {site.number for site in result.changes[-1].sites}
             if progress is not None:
-                progress(done, len(rounds))
+                progress(done, total)
         tried = {str(site) for site in prober.sites if site.prints and site.number in prober.tried}
         missed = {str(site): site for site in prober.sites if site.prints and str(site) not in tried}
         result.missed = tuple(missed.values())
     return result
+
+
+def _rounds(prober: _Prober, sites: list[Site], values: Sequence[str]) -> Iterator[Values]:
+    """Yield what to try: each value at each site, then all data as it comes in, and all values as they are printed."""
+    yield from ({site.number: text} for site in sites for text in values)
+    # A site that takes no text, as before a filter for dates, would keep all others from being tried together.
+    able = [site for site in sites if site.number in prober.tried]
+    for some in ([site for site in able if not site.filtered], [site for site in able if site.prints]):
+        yield from ({site.number: text for site in some} for text in values)
+        for pair in HALVES:
+            yield from ({site.number: pair[(index + by) % 2] for index, site in enumerate(some)} for by in (0, 1))
 
 
 def _plainly(value: object, **_: object) -> str:
