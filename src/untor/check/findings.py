@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import re
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -12,6 +13,9 @@ if TYPE_CHECKING:
     from untor.plan.operations import Placement
     from untor.problems import Problem
     from untor.source import Source
+
+
+_NUMBER = re.compile(r"\d+")
 
 
 @dataclass(frozen=True, slots=True, order=True)
@@ -85,7 +89,9 @@ def finding_of(problem: Problem, where: Source | None = None) -> Finding:
     excerpt = source.excerpt(problem.start, problem.end)
     text = source.line(line).strip()
     same = sum(source.line(before).strip() == text for before in range(1, line)) if len(source.starts) < 5000 else 0  # noqa: PLR2004
-    octets = "\0".join([problem.code, source.name, text, str(same), problem.message]).encode("utf-8", "replace")
+    # Numbers in the message may be lines, which move.
+    message = _NUMBER.sub("", problem.message)
+    octets = "\0".join([problem.code, source.name, text, str(same), message]).encode("utf-8", "replace")
     related = tuple(
         Related(shown(other), *other.position(start), message) for message, other, start, _ in problem.related
     )
