@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from untor.source import Source
 
 HOOK = "untor_probe"
-"""The name of the function that each value goes through; no template can write it in a place where it matters."""
+"""The name of the function that each value goes through; a page with a value of this name cannot be probed."""
 
 _PATHS = (tree.Name, tree.Attribute, tree.Item, tree.Maybe, tree.Otherwise)
 
