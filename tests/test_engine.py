@@ -205,7 +205,7 @@ def test_constant_text_is_merged() -> None:
         reading_of(Source("t.html", source)),
         engine_without_files,
         built_in(Settings()),
-        Permitted(frozenset(), active_pattern(())),
+        Permitted(frozenset(), active_pattern(()), {}),
     )
     assert not planned.problems
     code = next(const for const in build(planned).code.co_consts if hasattr(const, "co_names"))
@@ -225,11 +225,13 @@ LEVELS = [
     "build",
 ]
 LEVELS += [
-    "deep cache template folders",
+    "deep cache page policy assets links template folders",
     "check",
     "engine",
     "report explain probe",
-    "data demo testing",
+    "data testing",
+    "serve start",
+    "demo",
     "cli __init__ __main__",
     "pytest_plugin",
 ]

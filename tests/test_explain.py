@@ -14,7 +14,7 @@ from support import CASES, cases
 
 from untor import Engine, MissingValue, UntorError
 from untor.escape import escapers
-from untor.explain.page import explained_page
+from untor.explain.page import explained_context, explained_template
 from untor.explain.steps import evaluate, filtered, journeys
 from untor.explain.values import chain, values_of
 from untor.explain.words import KINDS, WORDS
@@ -126,7 +126,7 @@ def test_page(tmp_path: Path) -> None:
     engine = Engine(tmp_path)
     planned = engine.plan_of(Origin("page"))
     values = values_of(planned.placements)
-    page = LexborHTMLParser(explained_page(engine, planned, values))
+    page = LexborHTMLParser(explained_template().render(explained_context(engine, planned, values)))
     sections = page.css("main section:has(table)")
     assert [section.css_first("h2").text() for section in sections] == ["page.html", "frame.html"]  # type: ignore[union-attr]
     lines = [cell.text() for cell in sections[0].css("td.source")]

@@ -214,7 +214,7 @@ def test_clean_demo(tmp_path: Path) -> None:
     """Nothing gets through the pages of the demo."""
     make_database(tmp_path / "harbour")
     with Harbour(tmp_path / "harbour") as harbour:
-        found = probe(views.pages, "arrivals", views.arrivals_context(harbour))
+        found = probe(views.pages, "arrivals", views.arrivals(harbour))
         assert (found.changes, found.missed, found.placements) == ([], (), 21)
         shown = harbour.vessels()[2]
         context = {"vessel": shown, "calls": harbour.calls(shown.id), "messages": harbour.messages(shown.id)}

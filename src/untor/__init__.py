@@ -11,6 +11,8 @@ from untor.errors import (
     UntorError,
 )
 from untor.escape import TrustedCSS, TrustedHTML, TrustedScript, TrustedScriptURL, TrustedURL
+from untor.page import Page
+from untor.policy import Policy
 from untor.template import Template
 
 __version__ = "0.1.0"
@@ -20,7 +22,9 @@ __all__ = [
     "Engine",
     "MarkError",
     "MissingValue",
+    "Page",
     "PlacementError",
+    "Policy",
     "RenderError",
     "Template",
     "TemplateMissing",

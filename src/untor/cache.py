@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
     from untor.source import Source
 
-_FORMAT = "untor 1"
+_FORMAT = "untor 2"
 
 
 class CodeCache:

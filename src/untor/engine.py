@@ -6,6 +6,7 @@ import re
 from functools import partial
 from types import MappingProxyType
 
+from untor.assets import Assets
 from untor.cache import CodeCache
 from untor.deep import with_deep_stack
 from untor.errors import TemplateMissing, error_of
@@ -14,6 +15,7 @@ from untor.escape.origins import origin_of
 from untor.filters import NAMES, built_in
 from untor.filters.settings import Settings
 from untor.folders import Folders
+from untor.links import Links
 from untor.problems import Problem, suggestion
 from untor.run import awaiting, inputs, lookups, loops
 from untor.run.calls import Calls
@@ -29,14 +31,19 @@ if TYPE_CHECKING:
     from datetime import datetime
     from typing import Any
 
+    from untor.assets import Static
     from untor.build.result import Built
     from untor.check.findings import Finding
     from untor.language.reader import Reading
+    from untor.page import Page
+    from untor.plan.names import Known
     from untor.plan.operations import Plan
     from untor.plan.pieces import Permitted
+    from untor.policy import Policy
 
 _RUN = {
     "MISSING": MISSING,
+    "NONCE": inputs.NONCE,
     "ahead": loops.ahead,
     "ahead_async": awaiting.ahead_async,
     "check": inputs.check,
@@ -85,6 +92,9 @@ class Engine:
     ``resource_origins`` are the origins (``"https://cdn.ellery.example"``) that URLs of scripts, styles and frames may
     have when they come from values. ``active_attributes`` replaces the regular expressions for names of attributes that
     libraries in the page run as code, where only JSON may stand (``x-…``, ``v-…``, ``…-on…``, ``@…``, ``:…`` and more).
+    ``static`` are the folders of static files, ``{"/static": "static"}`` or one folder alone, for the helpers ``asset``
+    and ``integrity``; ``links`` the named routes, ``{"vessel": "/vessels/{id}"}`` or the application's router, for the
+    helper ``link``. ``policy`` is the Content-Security-Policy that pages are answered with; none unless given.
 
     Raises ``ValueError`` for an option that cannot be.
     """
@@ -106,6 +116,9 @@ class Engine:
         url_schemes: Iterable[str] = SCHEMES,
         resource_origins: Iterable[str] = (),
         active_attributes: Iterable[str] | None = None,
+        static: Static | None = None,
+        links: Mapping[str, str] | Callable[..., object] | object = None,
+        policy: Policy | None = None,
     ) -> None:
         _one_of("missing", missing, "error", "empty")
         _one_of("calls", calls, "functions", "methods")
@@ -118,12 +131,20 @@ class Engine:
         self.helpers: dict[str, Callable[..., object]] = {}
         for name, function in (helpers or {}).items():
             self.helpers[_name("helper", name)] = function
+        self.assets = None if static is None else Assets(static, reload=reload)
+        self.links = None if links is None else Links(links)
+        if self.assets is not None:
+            self._own_helper("static", "asset", self.assets.asset)
+            self._own_helper("static", "integrity", self.assets.integrity)
+        if self.links is not None:
+            self._own_helper("links", "link", self.links.link)
         self.globals = dict(globals or {})
         self.filters = built_in(Settings(locale, timezone, clock))
         for name, function in (filters or {}).items():
             self.filters[_name("filter", name)] = self._with_locale(function)
         self.missing = missing
         self.reload = reload
+        self.policy = policy
         self.url_schemes = frozenset(scheme.lower().removesuffix(":") for scheme in url_schemes)
         self.resource_origins = frozenset(map(_origin, resource_origins))
         self.active_attributes = None if active_attributes is None else tuple(map(_pattern, active_attributes))
@@ -142,6 +163,9 @@ class Engine:
             "url_schemes": self.url_schemes,
             "resource_origins": self.resource_origins,
             "active_attributes": self.active_attributes,
+            "static": static,
+            "links": links,
+            "policy": policy,
         }
         self._calls = Calls(self.helpers, methods=calls == "methods")
         self._cache = CodeCache(cache_folder, [missing, *sorted(self.url_schemes), str(self.active_attributes)])
@@ -172,6 +196,31 @@ class Engine:
                 self._stamps[name] = {each: self.folders.stamp(each) for each in (name, *found.dependencies)}
             self._templates[name] = found
         return found
+
+    def page(
+        self,
+        name: str,
+        context: Mapping[str, object] | None = None,
+        /,
+        *,
+        status: int = 200,
+        headers: Mapping[str, str] | None = None,
+        policy: Policy | bool = True,
+        cache: str = "",
+        stream: bool = False,
+    ) -> Page:
+        """Return a page as the answer to a request: an ASGI app, a WSGI app, or body and headers for anything else.
+
+        ``context`` has all values of the page. ``headers`` are added to those of the page (content type, ``nosniff``,
+        Cache-Control, ETag, Content-Security-Policy) or take their place. ``policy`` is ``True`` for that of the
+        engine, ``False`` for none, or one for this page. ``cache`` is its Cache-Control, at first ``private, no-cache``.
+        ``stream`` sends it while it is being rendered, in constant memory.
+
+        Raises ``ValueError`` for what cannot be a header, and what ``template`` raises; values are looked at when the
+        page is rendered.
+        """
+        template = self.template(name)
+        return template.page(context, status=status, headers=headers, policy=policy, cache=cache, stream=stream)
 
     def compile(self, source: str, name: str = "inline.html") -> Template:
         """Compile source text; the ending of ``name`` says what kind of output it makes.
@@ -226,8 +275,16 @@ class Engine:
 
         Raises ``ValueError`` for a name that is none in templates.
         """
-        self.helpers[_name("helper", function.__name__)] = function
+        name = _name("helper", function.__name__)
+        if name in self._own_helpers():
+            raise ValueError(f'the engine has a helper "{name}" of its own; give yours another name')
+        self.helpers[name] = function
         return function
+
+    def _own_helper(self, option: str, name: str, function: Callable[..., object]) -> None:
+        if name in self.helpers:
+            raise ValueError(f'with {option}, the engine has a helper "{name}" of its own; give yours another name')
+        self.helpers[name] = function
 
     def _with_locale(self, function: Callable[..., object]) -> Callable[..., object]:
         """Give a filter that asks for it the engine's locale; a template may still name another."""
@@ -240,7 +297,11 @@ class Engine:
 
     def __reduce__(self) -> tuple[object, tuple[object, ...]]:
         filters = {name: made for name, made in self.filters.items() if name not in NAMES}
-        return _engine, ({**self._options, "filters": filters, "helpers": self.helpers},)
+        helpers = {name: made for name, made in self.helpers.items() if name not in self._own_helpers()}
+        return _engine, ({**self._options, "filters": filters, "helpers": helpers},)
+
+    def _own_helpers(self) -> set[str]:
+        return {*(("asset", "integrity") if self.assets else ()), *(("link",) if self.links else ())}
 
     # --- compiling -------------------------------------------------------------------------------------------------
 
@@ -289,13 +350,28 @@ class Engine:
             raise error_of(planned.problems[0])
         return planned
 
+    def hashes_of(self, origin: Origin) -> dict[str, list[str]]:
+        """Return the hashes of a template's scripts and styles; raises ``PlacementError`` for one that has none."""
+        from untor.plan.inline import hashes_of  # noqa: PLC0415
+
+        found, problems = hashes_of(self.plan_of(origin))
+        if problems:
+            raise error_of(problems[0])
+        return found
+
     def permitted(self) -> Permitted:
         """Return what templates of this engine may do, as the planner wants to know it."""
         from untor.places.attributes import ACTIVE_NAMES, active_pattern  # noqa: PLC0415
         from untor.plan.pieces import Permitted  # noqa: PLC0415
 
         names = ACTIVE_NAMES if self.active_attributes is None else self.active_attributes
-        return Permitted(self.url_schemes, active_pattern(names))
+        known: dict[str, Known] = {}
+        if self.assets is not None:
+            assets = self.assets
+            known["asset"] = known["integrity"] = lambda name, _: assets.trouble(name)
+        if self.links is not None:
+            known["link"] = self.links.trouble
+        return Permitted(self.url_schemes, active_pattern(names), known)
 
     def variant_of(self, origin: Origin, variant: str) -> Callable[..., Any]:
         """Return the function that renders a template in one of the ways of ``build``."""

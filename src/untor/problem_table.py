@@ -613,6 +613,13 @@ CODES: dict[str, Code] = {
         "The context of a page must be a mapping of names to values, not {what}.",
         'Pass a dict: render("arrivals", {{"calls": calls}}).',
     ),
+    # --- answering requests ------------------------------------------------------------------------------------
+    "call-wrong": Code("MarkError", 'This call of "{word}" fails: {trouble}', ""),
+    "policy-hash": Code(
+        "PlacementError",
+        "This <{tag}> can have no hash for the Content-Security-Policy: {reason}.",
+        'Put values into a <script type="application/json"> element, or use nonces: Policy() without hashes.',
+    ),
     # --- finding templates and data ----------------------------------------------------------------------------
     "template-missing": Code("TemplateMissing", 'There is no template "{word}".', "{near}"),
     "template-name": Code(

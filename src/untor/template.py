@@ -10,7 +10,9 @@ if TYPE_CHECKING:
     from typing import Any
 
     from untor.engine import Engine
+    from untor.page import Page
     from untor.plan.operations import Placement
+    from untor.policy import Policy
 
 
 class Origin(namedtuple("Origin", "name text part", defaults=(None, ""))):  # noqa: SLOT002, PYI024  typing is not loaded
@@ -31,7 +33,18 @@ class Template:
     ``render`` is the compiled function itself, so that a small page pays for no forwarding.
     """
 
-    __slots__ = ("_engine", "_made", "_origin", "_variants", "dependencies", "inputs", "name", "parts", "render")
+    __slots__ = (
+        "_engine",
+        "_hashes",
+        "_made",
+        "_origin",
+        "_variants",
+        "dependencies",
+        "inputs",
+        "name",
+        "parts",
+        "render",
+    )
 
     def __init__(
         self,
@@ -45,6 +58,7 @@ class Template:
         self._origin = origin
         self._variants: dict[str, Callable[..., Any]] = {}
         self._made: list[Placement] | None = None
+        self._hashes: dict[str, list[str]] | None = None
         self.name = name
         self.render = render
         self.inputs = made["inputs"]
@@ -78,6 +92,34 @@ class Template:
         Raises ``TemplateMissing`` when there is no part of that name.
         """
         return self._engine.part_of(self._origin, name)
+
+    def page(
+        self,
+        context: Mapping[str, object] | None = None,
+        /,
+        *,
+        status: int = 200,
+        headers: Mapping[str, str] | None = None,
+        policy: Policy | bool = True,
+        cache: str = "",
+        stream: bool = False,
+    ) -> Page:
+        """Return the page as the answer to a request; see ``Engine.page``."""
+        from untor.page import CACHED, Page  # noqa: PLC0415  only where requests are answered
+
+        of_engine = self._engine.policy if policy else None
+        chosen = of_engine if isinstance(policy, bool) else policy
+        return Page(self, context, chosen, status=status, headers=headers, cache=cache or CACHED, stream=stream)
+
+    @property
+    def hashes(self) -> dict[str, list[str]]:
+        """The hashes of the template's own scripts and styles, as a Content-Security-Policy names them.
+
+        Raises ``PlacementError`` when one of them has values in its text.
+        """
+        if self._hashes is None:
+            self._hashes = self._engine.hashes_of(self._origin)
+        return self._hashes
 
     @property
     def placements(self) -> list[Placement]:

@@ -20,7 +20,9 @@ from untor.plan.operations import (
     Emit,
     Function,
     Group,
+    InlineEnd,
     Loop,
+    Nonce,
     Operation,
     Plan,
     SlotCall,
@@ -46,6 +48,7 @@ def build(plan: Plan, variant: str = "render", *, lenient: bool = False) -> Buil
         if isinstance(node, ast.expr | ast.stmt | ast.excepthandler):
             node.lineno = node.end_lineno = 1
             node.col_offset = node.end_col_offset = 0
+    shared.nonces = plan.nonces
     guarded.body[-1:-1] = _Builder(plan.main, shared, way).body()
     files = {function.name: function.source.path or function.source.name for function in plan.functions}
     module.body[:0] = [_Builder(function, shared, way).definition() for function in plan.functions]
@@ -76,6 +79,7 @@ class _Builder:
     def __init__(self, function: Function, shared: Shared, way: Variant) -> None:
         self.function = function
         self.way = way
+        self.shared = shared
         self.positions = Positions(function.source)
         known = None if function.context else [parameter.name for parameter in function.parameters]
         self.expressions = Expressions(self.positions, shared, known=known, awaits=way.awaits)
@@ -88,7 +92,10 @@ class _Builder:
         """Return the statements of the entry function."""
         taken = [self.taken(parameter, entry=True) for parameter in self.function.parameters]
         inner = self.block(self.function.body, "append")
-        return [*variables(self.expressions.inputs), *(statement for each in taken for statement in each), *inner]
+        start = variables(self.expressions.inputs)
+        if self.shared.nonces:
+            start.append(ast.Assign([store("nonce")], call("get", load("NONCE"), ast.Constant(""))))
+        return [*start, *(statement for each in taken for statement in each), *inner]
 
     def definition(self) -> ast.stmt:
         """Return the definition of a function."""
@@ -99,7 +106,7 @@ class _Builder:
         if function.context:
             get = ast.Attribute(load("scope"), "get", ast.Load())
             start = [ast.Assign([store("get")], get), *variables(self.expressions.inputs)]
-        names = [*(["scope"] if function.context else []), *(f"p_{each.name}" for each in function.parameters)]
+        names = [*self.passed_to(function), *(f"p_{each.name}" for each in function.parameters)]
         return self.way.define(function.name, [*names, *function.slots], [*start, *taken, *inner], plain=function.plain)
 
     def taken(self, parameter: tree.Parameter, *, entry: bool) -> list[ast.stmt]:
@@ -121,6 +128,10 @@ class _Builder:
             statements.append(self.when_missing(variable, call("takes_missing", name, load("scope"))))
         return [self.positions.place(each, parameter.start, parameter.end) for each in statements]
 
+    def passed_to(self, function: Function) -> list[str]:
+        """Return what a function is given besides its parameters."""
+        return [*(["nonce"] if self.shared.nonces else []), *(["scope"] if function.context else [])]
+
     @staticmethod
     def when_missing(variable: str, value: ast.expr) -> ast.stmt:
         """Assign a value to a variable that is missing."""
@@ -138,7 +149,7 @@ class _Builder:
         """Call another template or part."""
         function, node = operation.function, operation.node
         given = {each.name: each for each in operation.given}
-        values: list[ast.expr] = [load("scope")] if function.context else []
+        values: list[ast.expr] = [load(name) for name in self.passed_to(function)]
         for parameter in function.parameters:
             each = given.get(parameter.name)
             if each is None:
@@ -163,7 +174,13 @@ class _Builder:
         self.expressions.scopes.append({})
         for operation in operations:
             if isinstance(operation, Constant):
-                run.append(ast.Constant(operation.text))
+                before = run[-1].value if run and isinstance(run[-1], ast.Constant) else ""
+                assert isinstance(before, str)  # noqa: S101  runs have no other constants
+                run[-1 if before else len(run) :] = [ast.Constant(before + operation.text)]
+            elif isinstance(operation, InlineEnd):
+                pass
+            elif isinstance(operation, Nonce):
+                run += [] if operation.own else [load("nonce")]
             elif isinstance(operation, Emit):
                 run.append(self.emit(operation))
             elif isinstance(operation, UrlJoin) and self.is_static(operation):
@@ -272,7 +289,7 @@ class _Builder:
     def bind(self, node: tree.Let) -> ast.stmt:
         """Give a value a name."""
         value = self.expressions.build(node.expression)
-        name = self.expressions.fresh("v")
+        name = self.expressions.fresh(f"v_{node.name}_")
         self.expressions.bind(node.name, name)
         return self.positions.place(ast.Assign([store(name)], value), node.start, node.end)
 
@@ -351,7 +368,7 @@ class _Builder:
         source = self.helper("pairs" if len(node.names) == 2 else "each")  # noqa: PLR2004  key and value
         items = self.positions.place(call(source, items), node.iterable.start, node.iterable.end)
         self.expressions.scopes.append({})
-        names = [self.expressions.fresh("v") for _ in node.names]
+        names = [self.expressions.fresh(f"v_{name}_") for name in node.names]
         for name, variable in zip(node.names, names, strict=True):
             self.expressions.bind(name, variable)
         if node.condition is not None:

@@ -63,6 +63,7 @@ class Shared:
 
     lenient: bool
     counter: int = 0
+    nonces: bool = False
     filters: set[str] = field(default_factory=set)
     globals: set[str] = field(default_factory=set)
     calls: dict[tuple[str, int, int], tuple[str, str]] = field(default_factory=dict)

@@ -211,6 +211,8 @@ def _open_resources(site: Site, placements: Iterable[Placement]) -> Iterator[Pro
         return
     for placement in placements:
         if placement.context == "resource-url" and placement.template in site.readings:
+            if site.engine.assets is not None and placement.expression.startswith("asset("):
+                continue
             source = site.readings[placement.template].source
             start, end = _span(source, placement)
             name = next((step for step in placement.path if step.startswith("attribute ")), "attribute")

@@ -1,56 +1,70 @@
-"""``untor demo``: Port Ellery's database and pages, written into a folder."""
+"""``untor demo``: Port Ellery as a live site, on this machine."""
 
 from __future__ import annotations
 
-from importlib.resources import files
+import sys
+import tempfile
 from pathlib import Path
 
 import click
 
-from untor.cli.render import write_whole
+from untor.cli.serve import address_options, warn_of_others
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from untor.demo.visit import Visit
 
 
 @click.command()
-@click.argument("folder", default="port-ellery", type=click.Path(file_okay=False, path_type=Path))
-def demo(folder: Path) -> None:
-    """Write the demo of Port Ellery, an invented harbour, into FOLDER (port-ellery).
+@click.option("--check", is_flag=True, help="Ask for every page once, say what came back, and stop.")
+@address_options
+def demo(*, check: bool, host: str, port: int) -> None:
+    """Serve the demo: Port Ellery, an invented harbour with an arrivals board, a map, a tide chart and invoices.
 
-    Makes the harbour's SQLite database, renders its pages from it, and copies the templates beside them. Its
-    vessels and messages are full of attempts to break the pages.
+    Its vessels and the messages on its notice board are full of attempts to break the pages; anyone may write more.
+    Everything is kept in an SQLite database that is made anew each time.
     """
     from rich.console import Console  # noqa: PLC0415  loaded only for what prints with it
+
+    from untor.serve.running import CannotServe, address_of, bound, guarded, run  # noqa: PLC0415
+
+    console = Console(markup=False, highlight=False)
+    with tempfile.TemporaryDirectory(prefix="untor-demo-") as folder:
+        database = Path(folder) / "harbour.sqlite"
+        try:
+            from untor.demo.app import Port  # noqa: PLC0415  needs the extra's packages
+            from untor.demo.harbour import make_database  # noqa: PLC0415
+
+            make_database(database)
+            site = Port(database)
+            if check:
+                sys.exit(_check(console, site))
+            listening = bound(host, port)
+        except CannotServe as error:
+            click.echo(f"untor: {error}", err=True)
+            sys.exit(2)
+        click.echo(f"Port Ellery is at {address_of(listening, host)} (Ctrl-C stops it)")
+        warn_of_others(host)
+        run(guarded(site.app, host, {}), listening)
+
+
+def _check(console: Console, site: object) -> int:
+    """Visit every page and print what came back; return the exit status."""
     from rich.table import Table  # noqa: PLC0415
 
-    from untor.demo import views  # noqa: PLC0415
-    from untor.demo.harbour import Harbour, make_database  # noqa: PLC0415
+    from untor.demo.visit import visit  # noqa: PLC0415
 
-    (folder / "templates").mkdir(parents=True, exist_ok=True)
-    database = folder / "harbour.sqlite"
-    database.unlink(missing_ok=True)
-    make_database(database)
-    written = Table("file", "what it is", box=None, header_style="bold", pad_edge=False)
-    written.add_row(str(database), "the harbour's database")
-
-    def write(name: str, octets: bytes, what: str) -> None:
-        write_whole(folder / name, octets)
-        written.add_row(str(folder / name), what)
-
-    source = files("untor.demo")
-    for template in ("arrivals.html", "vessel.html", "frame.html", "notice.html"):
-        write(
-            f"templates/{template}", (source / "templates" / template).read_bytes(), "a template, to look at and change"
+    table = Table("page", "status", "bytes", "what was seen", box=None, header_style="bold", pad_edge=False)
+    for column in (1, 2):
+        table.columns[column].justify = "right"
+    visits: list[Visit] = visit(site)  # type: ignore[arg-type]
+    for each in visits:
+        table.add_row(
+            f"{each.method} {each.path}", str(each.status), f"{each.length:,}", each.trouble or "as it should be"
         )
-    with Harbour(database) as harbour:
-        write("arrivals.html", views.arrivals(harbour).encode(), "the arrivals board: open this one in a browser")
-        for vessel in harbour.vessels():
-            write(f"vessel-{vessel.id}.html", views.vessel(harbour, vessel).encode(), f"the page of {vessel.name}")
-        write("arrivals.json", views.arrivals_json(harbour).encode(), "the board's data, for untor render")
-    write("ellery.css", (source / "static" / "ellery.css").read_bytes(), "the style of the pages")
-    console = Console(markup=False, highlight=False)
-    console.print(written)
-    console.print(
-        f"\nOpen {folder / 'arrivals.html'}. Or change a template and render it yourself:\n"
-        f"  untor render {folder / 'templates' / 'arrivals.html'} --data {folder / 'arrivals.json'} "
-        f"-o {folder / 'arrivals.html'}",
-        soft_wrap=True,
-    )
+    console.print(table)
+    failed = sum(bool(each.trouble) for each in visits)
+    console.print(f"\n{len(visits)} pages, {failed} with trouble. To look at them: untor demo", soft_wrap=True)
+    return 1 if failed else 0

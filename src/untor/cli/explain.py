@@ -72,9 +72,10 @@ def command(
         return
     values = values_of(planned.placements)
     if output is not None:
-        from untor.explain.page import explained_page  # noqa: PLC0415
+        from untor.explain.page import explained_context, explained_template  # noqa: PLC0415
 
-        write_whole(Path(output), explained_page(site, planned, values).encode("utf-8", "replace"))
+        text = explained_template().render(explained_context(site, planned, values))
+        write_whole(Path(output), text.encode("utf-8", "replace"))
         return
     _print_values(console, planned.source.name, values)
 

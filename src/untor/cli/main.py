@@ -8,7 +8,7 @@ import sys
 import click
 
 from untor import __version__
-from untor.cli import check, explain, probe
+from untor.cli import check, explain, probe, serve, start
 from untor.cli.demo import demo
 from untor.cli.render import render
 from untor.errors import UntorError
@@ -43,4 +43,6 @@ main.add_command(render)
 main.add_command(check.command)
 main.add_command(explain.command)
 main.add_command(probe.command)
+main.add_command(serve.command)
+main.add_command(start.command)
 main.add_command(demo)

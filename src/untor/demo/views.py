@@ -1,40 +1,147 @@
-"""The views: each collects what its page needs and hands it to the template."""
+"""What the pages show: an engine for each language, and the values of each page."""
 
 from __future__ import annotations
 
-import json
-from dataclasses import asdict, is_dataclass
 from importlib.resources import files
 
-from untor.demo.harbour import TODAY
+from untor.demo.harbour import TODAY, shipped
 from untor.engine import Engine
+from untor.policy import Policy
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.demo.harbour import Harbour, Vessel
+    from collections.abc import Mapping
+    from pathlib import Path
 
-pages = Engine(str(files("untor.demo") / "templates"))
+    from untor.demo.harbour import Harbour, Invoice, Vessel
+
+Context = dict[str, object]
+
+ROUTES = {
+    "arrivals": "/",
+    "vessel": "/vessels/{id}",
+    "notices": "/notices",
+    "berths": "/berths",
+    "tide": "/tide",
+    "invoices": "/invoices",
+    "invoice": "/invoices/{number}",
+    "search": "/search",
+    "log": "/log",
+    "template": "/templates/{name}",
+    "explained": "/explained/{name}",
+}
+"""The site's addresses by name, for the application and for the links in its pages."""
+
+PAGES = ("arrivals", "vessel", "notices", "berths", "tide", "invoices", "invoice", "search", "log")
+"""The templates of the pages, in the order of the tour."""
+
+WORDS: dict[str, dict[str, object]] = shipped("words")
+"""The words of the invoices, by language."""
+
+_PER_PAGE = 4
+_HERE = files("untor.demo")
 
 
-def arrivals_context(harbour: Harbour) -> dict[str, object]:
+def _engine(language: str) -> Engine:
+    return Engine(
+        str(_HERE / "templates"),
+        locale=language,
+        globals={"language": language, "languages": WORDS, "words": WORDS[language]},
+        static={"/static": str(_HERE / "static")},
+        links=ROUTES,
+        policy=Policy(directives={"img-src": "'self' data:"}),
+    )
+
+
+ENGINES = {language: _engine(language) for language in WORDS}
+"""The engine of each language."""
+
+pages = ENGINES["en"]
+
+
+def static_folder() -> Path:
+    """Return the folder of the static files."""
+    assert pages.assets is not None  # noqa: S101  as _engine has made it
+    return pages.assets.entries[0][1]
+
+
+def language_of(asked: str | None, kept: str | None, accepted: str) -> str:
+    """Return the visitor's language: the one asked for, kept, or the first that the browser accepts and we have."""
+    named = [part.partition(";")[0].strip().lower().partition("-")[0] for part in accepted.split(",")]
+    return next(language for language in (asked, kept, *named, "en") if language in WORDS)
+
+
+def arrivals(harbour: Harbour) -> Context:
     """Return what the arrivals board shows."""
     return {"day": TODAY, "calls": harbour.calls(), "messages": harbour.messages()}
 
 
-def arrivals(harbour: Harbour) -> str:
-    """Return the arrivals board."""
-    return pages.render("arrivals", arrivals_context(harbour))
+def vessel(harbour: Harbour, shown: Vessel) -> Context:
+    """Return what the page of a vessel shows."""
+    return {"vessel": shown, "calls": harbour.calls(shown.id), "messages": harbour.messages(shown.id)}
 
 
-def vessel(harbour: Harbour, shown: Vessel) -> str:
-    """Return the page of one vessel."""
-    return pages.render("vessel", vessel=shown, calls=harbour.calls(shown.id), messages=harbour.messages(shown.id))
+def notices(harbour: Harbour, typed: Mapping[str, str], errors: Mapping[str, str]) -> Context:
+    """Return what the notice board shows, with what was typed and what is wrong with it."""
+    vessels = harbour.vessels()
+    chosen = next((vessel.id for vessel in vessels if str(vessel.id) == typed.get("vessel")), None)
+    return {
+        "messages": harbour.messages()[::-1],
+        "vessels": vessels,
+        "chosen": chosen,
+        "typed": typed,
+        "errors": errors,
+    }
 
 
-def arrivals_json(harbour: Harbour) -> str:
-    """Return what the arrivals board shows as JSON, dates as ISO 8601 text."""
+def berths(harbour: Harbour) -> Context:
+    """Return the map: each berth with the vessel that lies there today."""
+    there = {call.berth.code: call.vessel for call in harbour.calls() if call.berth and call.arrives.date() == TODAY}
+    return {"berths": [{"berth": berth, "vessel": there.get(berth.code)} for berth in harbour.berths()]}
 
-    def plain(value: object) -> object:
-        return asdict(value) if is_dataclass(value) and not isinstance(value, type) else str(value)
 
-    return json.dumps(arrivals_context(harbour), default=plain, ensure_ascii=False, indent=2) + "\n"
+def tide(harbour: Harbour) -> Context:
+    """Return the tide of the day: its chart, and its high and low waters."""
+    from untor.demo.figures import MEAN, tide_figure, turning_points  # noqa: PLC0415  draws with Matplotlib
+
+    tides = harbour.tides()
+    turns = [tides[index] for index in turning_points([each.height for each in tides])]
+    marked = [{"tide": each, "high": each.height > MEAN} for each in turns]
+    return {"day": TODAY, "tides": tides, "turns": marked, "figure": tide_figure(tides)}
+
+
+def invoices(harbour: Harbour) -> Context:
+    """Return the list of invoices."""
+    return {"invoices": harbour.invoices(), "today": TODAY}
+
+
+def invoice(shown: Invoice) -> Context:
+    """Return what an invoice shows."""
+    return {"invoice": shown, "today": TODAY}
+
+
+def search(harbour: Harbour, words: str, kind: str, number: int) -> Context:
+    """Return a page of what has some words in it."""
+    vessels, messages = harbour.found(words, kind)
+    kinds = sorted({each.kind for each in harbour.vessels()})
+    results = [*vessels, *messages]
+    last = max(1, -(-len(results) // _PER_PAGE))
+    number = min(max(number, 1), last)
+    shown = slice((number - 1) * _PER_PAGE, number * _PER_PAGE)
+    return {
+        "words": words,
+        "kind": kind,
+        "kinds": kinds,
+        "vessels": vessels[shown],
+        "messages": messages[max(0, shown.start - len(vessels)) : max(0, shown.stop - len(vessels))],
+        "count": len(results),
+        "number": number,
+        "last": last,
+    }
+
+
+def sources(name: str) -> Context:
+    """Return the source of a page's template and of those that it is made of."""
+    made = pages.template(name)
+    files_ = [pages.folders.read(each) for each in (pages.folders.name(name), *made.dependencies)]
+    return {"name": name, "files": files_}

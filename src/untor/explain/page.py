@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from untor.language.marks import Mark
     from untor.plan.operations import Plan
     from untor.source import Source
+    from untor.template import Template
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,24 +55,27 @@ class Legend:
     count: int
 
 
-def explained_page(engine: Engine, planned: Plan, values: list[Value]) -> str:
-    """Return the page, of all templates that a page is made of and has values in."""
+def explained_template() -> Template:
+    """Return the template of the page, which is rendered with ``explained_context``."""
+    return Engine(str(files("untor.explain") / "templates")).template("explained")
+
+
+def explained_context(engine: Engine, planned: Plan, values: list[Value]) -> dict[str, object]:
+    """Return what the page shows: all templates that a page is made of and has values in."""
     from untor import __version__  # noqa: PLC0415  the package's own number
 
     sources = [planned.source, *(engine.reading(name).source for name in planned.dependencies)]
     shown = [_file(source, values) for source in dict.fromkeys(sources)]
     legend = [Legend(look, kind, sum(value.kind == look for value in values)) for look, kind in KINDS.items()]
-    own = Engine(str(files("untor.explain") / "templates"))
-    return own.render(
-        "explained",
-        page=planned.source.name,
-        files=[file for file in shown if file.count or file.name == planned.source.name],
-        legend=[entry for entry in legend if entry.count],
-        signs={look: kind.sign for look, kind in KINDS.items()},
-        trusted=[value for value in values if value.kind == "trusted"],
-        total=len(values),
-        version=__version__,
-    )
+    return {
+        "page": planned.source.name,
+        "files": [file for file in shown if file.count or file.name == planned.source.name],
+        "legend": [entry for entry in legend if entry.count],
+        "signs": {look: kind.sign for look, kind in KINDS.items()},
+        "trusted": [value for value in values if value.kind == "trusted"],
+        "total": len(values),
+        "version": __version__,
+    }
 
 
 def _file(source: Source, values: list[Value]) -> File:

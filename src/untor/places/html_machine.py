@@ -6,11 +6,13 @@ where branches meet, and started in any state.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from untor.places import formatting, html_states
 from untor.places.attributes import DECIDING
+from untor.places.data_block import DataBlock
 from untor.places.elements import BREAKOUT, INTEGRATION_POINTS
+from untor.places.json_states import Json
 from untor.places.place import Unreadable
 from untor.places.references import unfinished
 
@@ -49,7 +51,28 @@ _BOUNDARY = frozenset(
     },
 )
 _BOUNDARY_UNQUOTED = _BOUNDARY | {"attribute value (unquoted)", "between attributes (unquoted)"}
+_RUN_JSON = frozenset({"importmap", "speculationrules"})
+_RAW_ENDS = frozenset({"RAWTEXT end tag name", "script data end tag name", "script data escaped end tag name"})
 _REFERENCE_STATES = VALUE_STATES | {"data", "RCDATA"}
+
+
+class Opened(NamedTuple):
+    """A start tag of an element that a Content-Security-Policy asks a nonce of (CSP Level 3 §6.7.3.1).
+
+    ``offset`` is where an attribute could be added. ``content`` is ``script`` or ``style`` for an element whose own
+    text runs, ``foreign`` for one in SVG or XML, and empty for any other.
+    """
+
+    offset: int
+    tag: str
+    content: str
+    has_nonce: bool
+
+
+class Ended(NamedTuple):
+    """The end of the text of a script or style element."""
+
+    offset: int
 
 
 class Machine:
@@ -62,6 +85,7 @@ class Machine:
     ``doubt`` says why the rest of the page cannot be judged; empty when it can. ``inner`` is the state of the language
     in the attribute or element that is being read; ``fixed`` and ``ahead`` are the attributes that decide on others, as
     far as they have come and after that. ``inside`` tells a document in an attribute, ``rough`` leaves languages out.
+    ``seen`` are the beginnings and ends of scripts and styles in the text that was read last.
     """
 
     __slots__ = (
@@ -82,8 +106,10 @@ class Machine:
         "modes",
         "no_language",
         "noscript",
+        "opened",
         "printed",
         "rough",
+        "seen",
         "self_closing",
         "stack",
         "state",
@@ -120,6 +146,8 @@ class Machine:
         self.noscript = ""
         self.printed = False
         self.doubt = ""
+        self.opened = ""
+        self.seen: list[Opened | Ended] = []
 
     def copy(self) -> Machine:
         """Return a machine in the same state that can go another way."""
@@ -142,8 +170,10 @@ class Machine:
         other.modes = self.modes
         other.no_language = self.no_language
         other.noscript = self.noscript
+        other.opened = self.opened
         other.printed = self.printed
         other.rough = self.rough
+        other.seen = self.seen
         other.self_closing = self.self_closing
         other.stack = self.stack
         other.state = self.state
@@ -187,6 +217,7 @@ class Machine:
             self.value += text[start:position]
             return position
         states = html_states.STATES
+        self.seen = []
         noscript_from = start
         content = start if self._in_content() else -1
         while position < end:
@@ -197,7 +228,11 @@ class Machine:
             except Unreadable as found:
                 found.offset = position
                 raise
+            if self.opened:
+                self._note_opened(position)
             if self.state is not before[1]:
+                if before[1] in _RAW_ENDS and self.closing and self.tag in {"script", "style"}:
+                    self._note_ended(before[0])
                 content = self._content(text, content, position)
             elif position == before[0]:
                 raise AssertionError(f"the state {self.state!r} does not advance")
@@ -208,6 +243,24 @@ class Machine:
         if "noscript" in self.stack:
             self.noscript += text[noscript_from:end]
         return end
+
+    def _note_opened(self, position: int) -> None:
+        """Note that a tag whose element may need a nonce has ended right before ``position``."""
+        self.opened, tag = "", self.opened
+        foreign = self.xml or (self.stack and self.stack[-1].startswith(("svg:", "math:")))
+        inline = tag != "link" and (tag == "style" or "src" not in self.attributes)
+        kind = self.fixed_attributes().get("type")
+        data = isinstance(self.inner, DataBlock) or (isinstance(self.inner, Json) and kind not in _RUN_JSON)
+        if inline and data:
+            return
+        content = "foreign" if inline and foreign else tag if inline else ""
+        offset = position - 2 if self.self_closing else position - 1
+        self.seen.append(Opened(offset, tag, content, "nonce" in self.attributes))
+
+    def _note_ended(self, position: int) -> None:
+        """Note that the text of an element ended before the end tag whose name ends at ``position``."""
+        if not self.state.startswith(("script data", "RAWTEXT")):
+            self.seen.append(Ended(position - len("</") - len(self.tag)))
 
     def _in_content(self) -> bool:
         return self.inner is not None and self.state.startswith(("script data", "RAWTEXT"))

@@ -12,6 +12,12 @@ if TYPE_CHECKING:
 
 SPACE = "\t\n\f\r "
 
+WITH_NONCE = frozenset({"script", "style", "link"})
+"""HTML §4.2.4, §4.2.6, §4.12.1: elements that a Content-Security-Policy lets load or run by their nonce."""
+
+_LOADING = frozenset({"stylesheet", "preload", "modulepreload", "prefetch"})
+"""HTML §4.6.7: what a link is for that a nonce is asked for."""
+
 
 def lower(text: str) -> str:
     """ASCII-lowercase, as the standard does with names."""
@@ -48,6 +54,14 @@ def emit(machine: Machine) -> None:
     else:
         machine.last_start = machine.tag
         tree_builder.start_tag(machine, machine.tag)
+        if machine.tag in WITH_NONCE and (machine.tag != "link" or _loads(machine)):
+            machine.opened = machine.tag
+
+
+def _loads(machine: Machine) -> bool:
+    """Tell whether a link may be one that loads a style or a script."""
+    rel = machine.fixed_attributes().get("rel", "")
+    return rel is None or not _LOADING.isdisjoint(rel.split())
 
 
 def attribute_done(machine: Machine) -> None:

@@ -274,7 +274,7 @@ class BlockWalker(Walker[State]):
         self.operations.append(call)
         self.library.functions.append(function)
         inputs = self.library.inputs if function.context else None
-        scope = Names(reading.source, self.library.filters, inputs)
+        scope = Names(reading.source, self.library.filters, inputs, self.library.permitted.known)
         for parameter in function.parameters:
             scope.bind(parameter.name)
         frame = Frame(reading, part, scope, function, call, contents)

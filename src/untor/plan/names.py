@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import inspect
+from collections.abc import Callable, Collection
 
 from untor.filters import KNOWN_TO_PLACES
 from untor.language import tree
@@ -10,7 +11,7 @@ from untor.problems import Problem, suggestion
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Callable, Mapping
+    from collections.abc import Mapping
 
     from untor.source import Source
 
@@ -26,11 +27,22 @@ class Refused(Exception):  # noqa: N818  never leaves the planning
         self.problem = problem
 
 
+Known = Callable[[object, Collection[str]], str]
+"""Says what is wrong with a call of a helper, by its first argument and the names of the others; empty for nothing."""
+
+
 class Names:
     """The names in reach at a point of a template, innermost scope last."""
 
-    def __init__(self, source: Source, filters: Mapping[str, Callable[..., object]], inputs: set[str] | None) -> None:
+    def __init__(
+        self,
+        source: Source,
+        filters: Mapping[str, Callable[..., object]],
+        inputs: set[str] | None,
+        known: Mapping[str, Known] | None = None,
+    ) -> None:
         self.source = source
+        self.known = known or {}
         self.filters = filters
         self.scopes: list[dict[str, set[str] | None]] = [{}]
         self.inputs = inputs
@@ -106,6 +118,12 @@ class Names:
     def _call(self, node: tree.Call) -> None:
         if not isinstance(node.function, tree.Name | tree.Attribute | tree.Item):
             raise Refused(Problem("call-refused", self.source, node.start, node.end))
+        name = node.function.name if isinstance(node.function, tree.Name) else ""
+        first = node.arguments[0] if node.arguments else None
+        if name in self.known and isinstance(first, tree.Constant) and not self.lookup(name)[0]:
+            trouble = self.known[name](first.value, node.named.keys())
+            if trouble:
+                raise Refused(Problem("call-wrong", self.source, node.start, node.end, word=name, trouble=trouble))
 
     def _filter(self, node: tree.Filter) -> None:
         function = self.filters.get(node.name)

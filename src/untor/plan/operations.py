@@ -49,6 +49,27 @@ class Constant(Operation):
 
 
 @dataclass(slots=True)
+class Nonce(Operation):
+    """Print the nonce attribute of a script, style or link, when the page is answered with one.
+
+    ``content`` is ``script`` or ``style`` when the element's own text runs, which then begins after the end of the tag,
+    ``foreign`` when it is text of SVG or XML; ``start`` is the place in ``source``.
+    """
+
+    tag: str
+    content: str
+    source: Source
+    start: int
+    own: bool
+    """Whether the template gives the element a nonce itself, which is left alone."""
+
+
+@dataclass(slots=True)
+class InlineEnd(Operation):
+    """The end of the text of a script or style; prints nothing."""
+
+
+@dataclass(slots=True)
 class Emit(Operation):
     """Print a value through escaping functions; the first is called with ``before``, the value and ``after``."""
 
@@ -180,6 +201,8 @@ class Plan:
     dependencies: tuple[str, ...] = ()
     parts: tuple[str, ...] = ()
     problems: list[Problem] = field(default_factory=list)
+    nonces: bool = False
+    """Whether there is an element that a nonce belongs to."""
 
     @property
     def body(self) -> list[Operation]:

@@ -6,13 +6,13 @@ import re
 
 from untor.language import tree
 from untor.places.content import of_attribute
-from untor.places.html_machine import VALUE_STATES, Machine
+from untor.places.html_machine import VALUE_STATES, Ended, Machine, Opened
 from untor.places.place import Place, Refusal, Unreadable
 from untor.places.references import attribute_text
 from untor.places.verdict import describe, place_of
 from untor.plan.ahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead
 from untor.plan.blocks import BlockWalker
-from untor.plan.operations import Constant, Emit, Function
+from untor.plan.operations import Constant, Emit, Function, InlineEnd, Nonce
 from untor.plan.texts import settled, source_offset, text_run
 from untor.plan.urls import UrlWalker
 
@@ -155,7 +155,7 @@ class PageWalker(BlockWalker[Machine]):
         except Unreadable as found:
             place = source_offset(run, found.offset)
             raise self.refused(found.code, place, place + 1, **found.words) from None
-        text = text[start:]
+        text = self._cut(run, text, start)
         if run[-1] is self.final:
             self.held.append(text)
             return
@@ -165,6 +165,25 @@ class PageWalker(BlockWalker[Machine]):
             text += "\n"
             machine.fresh = False
         self.held.append(text)
+
+    def _cut(self, run: list[tree.Text], text: str, start: int) -> str:
+        """Hold fixed text up to the last beginning or end of a script or style in it, and return the rest."""
+        for seen in self.state.seen:
+            if seen.offset < start:
+                continue
+            if isinstance(seen, Opened):
+                self.library.nonces = True
+                self.held.append(text[start : seen.offset])
+                self.flush()
+                place = source_offset(run, seen.offset)
+                self.operations.append(Nonce(seen.tag, seen.content, self.source, place, seen.has_nonce))
+                start = seen.offset
+            elif isinstance(seen, Ended):
+                self.held.append(text[start : seen.offset])
+                self.flush()
+                self.operations.append(InlineEnd())
+                start = seen.offset
+        return text[start:]
 
     def _value(self, node: tree.Print, following: tree.Node | None) -> None:
         place = self._place()

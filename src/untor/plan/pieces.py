@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 
 from untor.errors import UntorError
 from untor.language import tree
-from untor.plan.names import Names, Refused
+from untor.plan.names import Known, Names, Refused
 from untor.plan.operations import Call, Function, Given, SlotCall
 from untor.problems import Problem, suggestion
 
@@ -73,10 +73,11 @@ class Frame:
 
 @dataclass(frozen=True, slots=True)
 class Permitted:
-    """What an engine permits: schemes of URLs, and names of attributes that only JSON may be in."""
+    """What an engine permits: schemes of URLs, names of attributes that only JSON may be in, calls of its helpers."""
 
     schemes: frozenset[str]
     active: re.Pattern[str]
+    known: Mapping[str, Known]
 
 
 @dataclass(slots=True)
@@ -94,6 +95,7 @@ class Library:
     dependencies: dict[str, None] = field(default_factory=dict)
     inputs: set[str] = field(default_factory=set)
     calls: int = 0
+    nonces: bool = False
     collects: bool = False
     """Whether problems are kept and the walk goes on after them, as a checker wants it."""
     problems: list[Problem] = field(default_factory=list)

@@ -102,7 +102,7 @@ def plan(
     if reading.problems and (reading.torn or not collects):
         return result
     library = Library(load, filters, permitted, collects=collects)
-    frame = Frame(reading, part, Names(source, filters, library.inputs), main)
+    frame = Frame(reading, part, Names(source, filters, library.inputs, permitted.known), main)
     try:
         walker = _walker(library, frame)
         main.parameters = parameters_of(reading, part) or []
@@ -113,6 +113,7 @@ def plan(
         library.keep(found.problem, source)
     result.problems = reading.problems + library.problems
     result.functions = library.functions
+    result.nonces = library.nonces
     result.inputs = tuple(sorted(library.inputs))
     result.dependencies = tuple(library.dependencies)
     return result

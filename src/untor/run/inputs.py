@@ -12,6 +12,19 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
 
 
+class _Key:
+    """A key that no data can have."""
+
+    __slots__ = ()
+
+    def __repr__(self) -> str:
+        return "<the page's nonce>"
+
+
+NONCE = _Key()
+"""Under this key the context has the nonce attribute of the page that is being answered, as it is printed."""
+
+
 def _is_date(value: object) -> bool:
     from datetime import date  # noqa: PLC0415  only for templates that take a date
 

@@ -12,7 +12,7 @@ from untor.problems import Problem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from types import TracebackType
+    from types import FrameType, TracebackType
 
     from untor.source import Source
 
@@ -79,3 +79,17 @@ def _fill_in(error: UntorError, source: Source, start: int, end: int) -> None:
     problem.at(source, start, end)
     error.problem = problem
     error.args = (problem,)
+
+
+def traces(error: BaseException) -> list[FrameType]:
+    """Return the frames of generated code that an exception or its causes went through, innermost first."""
+    frames: list[FrameType] = []
+    cause: BaseException | None = error
+    while cause is not None:
+        trace = cause.__traceback__
+        while trace is not None:
+            if "__untor_sources__" in trace.tb_frame.f_globals and trace.tb_frame not in frames:
+                frames.append(trace.tb_frame)
+            trace = trace.tb_next
+        cause = cause.__cause__
+    return frames[::-1]

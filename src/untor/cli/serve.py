@@ -1,0 +1,106 @@
+"""``untor serve``: a preview of a folder of templates that follows every change."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from untor.cli.context import Given, context_of, data_options
+from untor.cli.pages import engine_named
+from untor.cli.settings import settings
+from untor.engine import Engine
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+
+def address_options(command: Callable[..., None]) -> Callable[..., None]:
+    """Give a command the options that say where it serves."""
+    host = click.option(
+        "--host", default="127.0.0.1", show_default=True, help="The address to listen at; at first only this machine's."
+    )
+    port = click.option(
+        "--port", default=8031, show_default=True, type=click.IntRange(0, 65535), help="The port; 0 for any free one."
+    )
+    return host(port(command))
+
+
+@click.command("serve")
+@click.argument("folder", default=".", type=click.Path(path_type=Path))
+@data_options
+@click.option("--engine", metavar="MODULE:NAME", help="The site's own engine, with its filters and helpers.")
+@address_options
+def command(*, folder: Path, given: Given, engine: str | None, host: str, port: int) -> None:
+    """Preview the templates of FOLDER, with the data files beside them, in a browser.
+
+    FOLDER is a folder of templates or one that has a folder "templates" in it; its folder "static" is served under
+    /static. arrivals.html has its values from arrivals.json beside it, and from the data given here. The browser
+    reloads when a template, its data or a static file changes. An error is a page of its own until it is mended.
+
+    \b
+    untor serve
+    untor serve site --data harbour.sqlite
+    untor serve --engine site.views:pages
+    """  # noqa: D301  click reads the backspace as "keep these lines"
+    from untor.serve.running import CannotServe, address_of, bound, guarded, run  # noqa: PLC0415
+
+    try:
+        from untor.serve.app import NEVER_KEPT, PreviewApp  # noqa: PLC0415  needs the extra's packages
+
+        made = _engine(folder, engine)
+        watched = _watched(made, given)
+        context_of(given)
+        listening = bound(host, port)
+    except CannotServe as error:
+        click.echo(f"untor: {error}", err=True)
+        sys.exit(2)
+    from untor.serve.site import Preview  # noqa: PLC0415
+
+    preview = PreviewApp(
+        Preview(made, lambda: context_of(given)), watched, lambda text: click.echo(f"untor: {text}", err=True)
+    )
+    folders = ", ".join(str(path) for _, path in made.folders.entries)
+    click.echo(f"Previewing {folders} at {address_of(listening, host)} (Ctrl-C stops it)")
+    warn_of_others(host)
+    run(guarded(preview.app, host, NEVER_KEPT), listening, before_stop=preview.stop)
+
+
+def warn_of_others(host: str) -> None:
+    """Say so when other machines can connect."""
+    from untor.serve.running import is_loopback  # noqa: PLC0415
+
+    if not is_loopback(host):
+        click.echo(f"untor: everybody who can reach {host} can read what is shown there", err=True)
+
+
+def _engine(folder: Path, engine: str | None) -> Engine:
+    """Return the engine of a preview, which looks at its files each time."""
+    if not folder.is_dir():
+        what = "is no folder" if folder.exists() else "does not exist"
+        raise click.UsageError(f"{folder} {what}.")
+    own = settings()
+    named = engine or (own.engine if folder == Path() else "")
+    if named:
+        made = engine_named(named)
+        made.reload = True
+        if made.assets is not None:
+            made.assets.reload = True
+        return made
+    folders = own.folders if folder == Path() and own.folders else [_templates(folder)]
+    static = next((each for each in (folder / "static", folder.parent / "static") if each.is_dir()), None)
+    return Engine(folders, static=static, reload=True)
+
+
+def _templates(folder: Path) -> str:
+    return str(folder / "templates") if (folder / "templates").is_dir() else str(folder)
+
+
+def _watched(engine: Engine, given: Given) -> list[Path]:
+    """Return the folders and files that a page can change with."""
+    assets = engine.assets.entries if engine.assets is not None else []
+    folders = [path for _, path in (*engine.folders.entries, *assets)]
+    data = [Path(file) for name in given.files for file in (name, name.partition("=")[2]) if file and file != "-"]
+    return [path for path in dict.fromkeys((*folders, *data)) if path.exists()]

@@ -1,0 +1,35 @@
+"""``untor start``: a small site to begin from."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+_WHAT = {
+    "README.md": "how to work with it",
+    "pyproject.toml": "tells untor the site's engine",
+    "views.py": "the engine, and which page answers which address",
+    "test_pages.py": "tests of the pages",
+    "frame.html": "the layout",
+    "index.html": "a page",
+    "tides.html": "a page with data",
+    "tides.json": "its data",
+    "site.css": "the style",
+}
+
+
+@click.command("start")
+@click.argument("folder", type=click.Path(path_type=Path))
+def command(folder: Path) -> None:
+    """Write a small site into FOLDER: a layout, two pages, data, a style, a test, and a view in plain ASGI.
+
+    FOLDER is made; one that has anything in it is left as it is.
+    """
+    from untor.start import write_site  # noqa: PLC0415  only here
+
+    written = write_site(folder)
+    width = max(len(str(path)) for path in written)
+    for path in written:
+        click.echo(f"{path!s:<{width}}  {_WHAT[path.name]}")
+    click.echo(f"\nLook at it:  cd {folder} && untor serve")

@@ -1,0 +1,117 @@
+"""A visit to every page of the demo, without a server or a browser."""
+
+from __future__ import annotations
+
+import asyncio
+from html.parser import HTMLParser
+from typing import NamedTuple
+
+from untor.demo import views
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import MutableMapping
+    from typing import Any
+
+    from untor.demo.app import Port
+
+HOSTILE = (
+    "author=%3Cscript%3Edocument.title%3D1%3C%2Fscript%3E&vessel=3&text=%3C%2Ftextarea%3E%3Cimg+src%3Dx+onerror%3D1%3E"
+)
+"""A message as a hostile visitor posts it."""
+
+PATHS = (
+    "/",
+    *(f"/vessels/{number}" for number in range(1, 9)),
+    "/notices",
+    "/berths",
+    "/tide",
+    *(f"/invoices?language={language}" for language in views.WORDS),
+    "/invoices/2031-016",
+    "/search",
+    "/search?words=%3Cscript&kind=Yacht",
+    "/log",
+    *(f"/templates/{name}" for name in views.PAGES),
+    *(f"/explained/{name}" for name in views.PAGES),
+)
+"""Everything that is asked for, in the order of the tour."""
+
+
+class Visit(NamedTuple):
+    """What came back for one request; ``trouble`` is empty when it was right."""
+
+    method: str
+    path: str
+    status: int
+    length: int
+    trouble: str
+
+
+class _Scripts(HTMLParser):
+    """Counts the scripts and styles of a page that have no nonce, and the attributes that run code."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.loose = 0
+
+    def handle_starttag(self, tag: str, attrs: list[tuple[str, str | None]]) -> None:
+        """Look at a start tag."""
+        names = dict(attrs)
+        self.loose += tag in {"script", "style"} and not names.get("nonce")
+        self.loose += any(name.startswith("on") or name == "style" for name in names)
+
+
+def visit(site: Port) -> list[Visit]:
+    """Ask for every page, post a hostile message, and look at what comes back."""
+    return asyncio.run(_visit(site))
+
+
+async def _visit(site: Port) -> list[Visit]:
+    found = [await _asked(site, "GET", path, 200) for path in PATHS]
+    found.append(await _asked(site, "POST", "/notices", 422))
+    found.append(await _asked(site, "POST", "/notices", 303, HOSTILE.encode()))
+    found.append(await _asked(site, "GET", "/notices", 200))
+    found.append(await _asked(site, "GET", "/vessels/nowhere", 404))
+    return found
+
+
+async def _asked(site: Port, method: str, target: str, expected: int, body: bytes = b"") -> Visit:
+    path, _, query = target.partition("?")
+    scope: MutableMapping[str, Any] = {
+        "type": "http",
+        "asgi": {"version": "3.0"},
+        "http_version": "1.1",
+        "method": method,
+        "scheme": "http",
+        "path": path,
+        "raw_path": path.encode(),
+        "query_string": query.encode(),
+        "root_path": "",
+        "headers": [(b"host", b"localhost")],
+        "server": ("localhost", 80),
+    }
+    sent: list[MutableMapping[str, Any]] = []
+
+    async def receive() -> MutableMapping[str, Any]:
+        return {"type": "http.request", "body": body, "more_body": False}
+
+    async def send(message: MutableMapping[str, Any]) -> None:
+        sent.append(message)
+
+    await site.app(scope, receive, send)
+    octets = b"".join(message.get("body", b"") for message in sent)
+    headers = {name.decode(): value.decode("latin-1") for name, value in sent[0]["headers"]}
+    return Visit(method, target, sent[0]["status"], len(octets), _trouble(sent[0]["status"], expected, headers, octets))
+
+
+def _trouble(status: int, expected: int, headers: dict[str, str], octets: bytes) -> str:
+    """Say what is wrong with an answer; empty when nothing is."""
+    if status != expected:
+        return f"not the status {expected}"
+    if not octets:
+        return ""
+    if "'nonce-" not in headers.get("content-security-policy", ""):
+        return "no strict Content-Security-Policy"
+    looked = _Scripts()
+    looked.feed(octets.decode())
+    return f"{looked.loose} scripts, styles or handlers that no template has" if looked.loose else ""

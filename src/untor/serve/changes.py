@@ -1,0 +1,61 @@
+"""Tells browsers that files have changed, by server-sent events (HTML §9.2)."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import secrets
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import AsyncIterator, Iterable
+    from pathlib import Path
+
+_SECONDS = 15
+"""How often a line is sent that says nothing, so that a connection that is gone is noticed."""
+
+
+class Changes:
+    """Who waits for changes. Belongs to one event loop."""
+
+    def __init__(self) -> None:
+        self.run = secrets.token_hex(8)
+        """Tells this run of the server from the one before."""
+        self._waiting: set[asyncio.Queue[str]] = set()
+        self._stopped = asyncio.Event()
+
+    def tell(self, names: Iterable[str]) -> None:
+        """Tell everybody which files have changed."""
+        said = json.dumps(sorted(names))
+        for queue in self._waiting:
+            queue.put_nowait(said)
+
+    def stop(self) -> None:
+        """End all answers, so that the server can stop."""
+        self._stopped.set()
+        for queue in self._waiting:
+            queue.put_nowait("")
+
+    async def events(self) -> AsyncIterator[str]:
+        """Yield the event stream of one browser: first which run of the server this is, then each change."""
+        queue: asyncio.Queue[str] = asyncio.Queue()
+        self._waiting.add(queue)
+        try:
+            yield f"retry: 500\nevent: run\ndata: {self.run}\n\n"
+            while not self._stopped.is_set():
+                try:
+                    said = await asyncio.wait_for(queue.get(), _SECONDS)
+                except TimeoutError:
+                    yield ":\n\n"
+                    continue
+                if said:
+                    yield f"event: change\ndata: {said}\n\n"
+        finally:
+            self._waiting.discard(queue)
+
+    async def watch(self, places: Iterable[Path]) -> None:
+        """Look at folders and files until stopped, and tell of each change."""
+        from watchfiles import awatch  # noqa: PLC0415  of the extra "serve"
+
+        async for found in awatch(*places, stop_event=self._stopped, debounce=100, step=20):
+            self.tell({path for _, path in found})

@@ -1,0 +1,38 @@
+"""A small site to begin from, as ``untor start`` writes it."""
+
+from __future__ import annotations
+
+from importlib.resources import files
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from pathlib import Path
+
+SITE = (
+    "README.md",
+    "pyproject.toml",
+    "views.py",
+    "test_pages.py",
+    "templates/frame.html",
+    "templates/index.html",
+    "templates/tides.html",
+    "templates/tides.json",
+    "static/site.css",
+)
+"""The files of the site, in the order in which they are best read."""
+
+
+def write_site(folder: Path) -> list[Path]:
+    """Write the site into a folder, which is made; return the files. Raises ``FileExistsError``, ``OSError``."""
+    if folder.exists() and not folder.is_dir():
+        raise FileExistsError(17, "it is a file; a folder is made here", str(folder))
+    if folder.exists() and any(folder.iterdir()):
+        raise FileExistsError(17, "it is not empty, and nothing in it was touched", str(folder))
+    source = files("untor.start") / "site"
+    written = []
+    for name in SITE:
+        path = folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes((source / name).read_bytes())
+        written.append(path)
+    return written
