@@ -1,4 +1,4 @@
-"""The demo's pages and all kinds of places, in a real Chromium."""
+"""All kinds of places, in a real Chromium."""
 
 from __future__ import annotations
 
@@ -6,14 +6,10 @@ import re
 from typing import TYPE_CHECKING
 
 import pytest
-from click.testing import CliRunner
 from selenium.common.exceptions import TimeoutException
 from test_places import ACCEPTED, HOSTILE
 
 from untor import Engine
-from untor.cli.main import main
-from untor.demo.harbour import Harbour
-from untor.escape.style import style_value
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -23,79 +19,6 @@ if TYPE_CHECKING:
     from untor import Template
 
 pytestmark = pytest.mark.browser
-
-EXCITE = """
-window.ran = window.ran || [];
-for (const element of document.querySelectorAll("*"))
-  for (const name of ["mouseover", "focus", "click", "load", "error", "blur", "input"])
-    if (!(name === "click" && element.matches("a, button, input")))
-      element.dispatchEvent(new Event(name, {bubbles: true}));
-return document.title;
-"""
-
-
-@pytest.fixture(scope="module")
-def demo(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    folder = tmp_path_factory.mktemp("demo")
-    result = CliRunner().invoke(main, ["demo", str(folder)])
-    assert result.exit_code == 0, result.output
-    return folder
-
-
-def test_arrivals(demo: Path, browser: Chrome) -> None:
-    """On the arrivals board no code runs, and every text reads back as it was typed."""
-    browser.get((demo / "arrivals.html").as_uri())
-    assert browser.execute_script(EXCITE) == "Arrivals on 17 May · Port Ellery"
-    with Harbour(demo / "harbour.sqlite") as harbour:
-        calls, messages = harbour.calls(), harbour.messages()
-    read = browser.execute_script("""return {
-      names: [...document.querySelectorAll("tbody th a")].map(a => a.textContent),
-      titles: [...document.querySelectorAll("tbody th a")].map(a => a.title),
-      cargos: [...document.querySelectorAll("tbody td:nth-child(4)")].map(td => td.textContent),
-      authors: [...document.querySelectorAll(".notice h3")].map(h => h.firstChild.data.trimEnd()),
-      texts: [...document.querySelectorAll(".notice p")].map(p => p.textContent),
-      websites: [...document.querySelectorAll("tbody td:last-child a")].map(a => a.href),
-      scripts: document.scripts.length, images: document.images.length,
-    }""")
-    assert read["names"] == [call.vessel.name for call in calls]
-    assert read["titles"] == [f"{call.vessel.name}, skipper {call.vessel.skipper}" for call in calls]
-    assert read["cargos"] == [call.cargo or "in ballast" for call in calls]
-    assert read["authors"] == [message.author for message in messages]
-    assert read["texts"] == [message.text for message in messages]
-    assert (read["scripts"], read["images"]) == (0, 0)
-    assert [url.partition(":")[0] for url in read["websites"]] == [
-        "https",
-        "https",
-        "about",
-        "about",
-        "file",
-        "about",
-        "file",
-    ]
-
-
-def test_vessels(demo: Path, browser: Chrome) -> None:
-    """On the page of each vessel no code runs, and title, links and form fields hold what the skipper typed."""
-    with Harbour(demo / "harbour.sqlite") as harbour:
-        for vessel in harbour.vessels():
-            browser.get((demo / f"vessel-{vessel.id}.html").as_uri())
-            title = " ".join(f"{vessel.name} · Port Ellery".split())
-            assert browser.execute_script(EXCITE) == title
-            read = browser.execute_script("""return {
-              register: document.querySelector("a[href*=register]").href,
-              fields: [...document.querySelectorAll("textarea")].map(t => t.value),
-              flag: document.querySelector(".flag").style.cssText,
-              mail: (document.querySelector("a[href^=mailto]") || {}).href,
-            }""")
-            path = browser.execute_script("return encodeURIComponent(arguments[0])", vessel.name)
-            for char in "!'()*":
-                path = path.replace(char, f"%{ord(char):02X}")
-            assert read["register"].startswith(f"https://register.ellery.example/vessels/{path}?kind=")
-            texts = [message.text.replace("\r\n", "\n") for message in harbour.messages(vessel.id)]
-            assert read["fields"] == texts
-            assert read["flag"].startswith("background: ") == (style_value(vessel.flag) == vessel.flag)
-            assert "url" not in read["flag"]
-            assert (read["mail"] or "mailto:").count("?") == (1 if vessel.email else 0)
 
 
 PAYLOADS = [

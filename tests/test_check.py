@@ -15,7 +15,7 @@ from hypothesis import given
 from support import CASES, cases
 from test_places import SOURCES
 
-from untor import Engine, UntorError
+from untor import Engine, Policy, UntorError
 from untor.check import runner
 from untor.check.runner import check
 from untor.problem_table import CODES, EXAMPLE_FILES
@@ -246,3 +246,10 @@ def test_from_python(site: Path) -> None:
     }
     assert {finding.severity for finding in found} == {"error", "warning"}
     assert str(found[0]).startswith(f"{found[0].path}:")
+
+
+def test_rules_of_a_policy(tmp_path: Path) -> None:
+    """With a strict policy, what it would silently forbid is found unasked; scripts get their nonces."""
+    (tmp_path / "page.html").write_text('<p style="color: red" onclick="f()">x</p><script>f()</script>', "utf-8")
+    assert Engine(tmp_path).check() == []
+    assert [found.code for found in Engine(tmp_path, policy=Policy()).check()] == ["csp-handler", "csp-style"]

@@ -122,7 +122,7 @@ PROBLEMS = [
     ),
     (["render", "board", "--set", "day"], 2, "Usage: python -m untor render [OPTIONS] PAGE\n"),
     (["rendr"], 2, "Usage: python -m untor [OPTIONS] COMMAND [ARGS]...\n"),
-    (["demo", "board.json"], 2, "Usage: python -m untor demo [OPTIONS] [FOLDER]\n"),
+    (["demo", "board.json"], 2, "Usage: python -m untor demo [OPTIONS]\n"),
 ]
 
 
@@ -136,21 +136,6 @@ def test_problem(site: Path, arguments: list[str], status: int, message: str) ->
     assert (found, output) == (status, "")
     assert errors.startswith(message)
     assert "Traceback" not in errors
-
-
-def test_demo(tmp_path: Path) -> None:
-    """The demo says what went where, and its board can be rendered again from the files it wrote."""
-    status, output, errors = untor("demo", "a folder/port", folder=tmp_path)
-    assert status == 0
-    assert errors.count("its scheme is not permitted") == 6
-    written = sorted(path.name for path in (tmp_path / "a folder/port").rglob("*") if path.is_file())
-    assert len(written) == 16
-    assert all(name in output for name in written)
-    arguments = ["a folder/port/templates/arrivals.html", "--data", "a folder/port/arrivals.json"]
-    assert untor("render", *arguments, folder=tmp_path)[1] == (tmp_path / "a folder/port/arrivals.html").read_text(
-        "utf-8"
-    )
-    assert untor("demo", "a folder/port", folder=tmp_path)[:2] == (0, output)
 
 
 def test_help(tmp_path: Path) -> None:

@@ -88,9 +88,9 @@ def test_compiled_once(folders: Path) -> None:
 def test_templates_of_a_package() -> None:
     """Templates can be inside an installed package; a folder is anything that is a path."""
     page = Engine(Path(str(files("untor.demo"))) / "templates").render(
-        "notice", title="<T>", message={"posted": "2031-05-17", "text": "x"}
+        "notice", title="<T>", message={"posted": "2031-05-17T08:00", "text": "x"}
     )
-    assert "<h3>&lt;T&gt; <small>17 May</small></h3>" in page
+    assert "<h3>&lt;T&gt; <small>17 May, 08:00</small></h3>" in page
 
 
 def test_byte_order_mark_and_line_breaks(tmp_path: Path) -> None:

@@ -21,6 +21,7 @@ from untor.explain.words import KINDS, WORDS
 from untor.template import Origin
 
 TEMPLATES = Path(str(files("untor.demo") / "templates"))
+OWN = ["--engine", "untor.demo.views:pages"]
 
 
 def untor(*arguments: str, folder: Path) -> tuple[int, str, str]:
@@ -53,7 +54,7 @@ def test_words_for_everything() -> None:
 
 def test_table(tmp_path: Path) -> None:
     """The table of a page is the one expected, layouts and components followed."""
-    status, output, errors = untor("explain", str(TEMPLATES / "vessel.html"), folder=tmp_path)
+    status, output, errors = untor("explain", "vessel", *OWN, folder=tmp_path)
     assert trimmed(output) == (CASES / "explained.txt").read_text("utf-8")
     assert (status, errors) == (0, "")
 
@@ -61,7 +62,7 @@ def test_table(tmp_path: Path) -> None:
 def test_steps_of_a_value(tmp_path: Path) -> None:
     """What a value becomes is shown step by step: filters, then the escaping of each kind of place."""
     data = 'vessel={"name": "<Sea> & Holly", "flag": "red;x:url(y)"}'
-    arguments = ["--folder", str(TEMPLATES), "--set", data]
+    arguments = [*OWN, "--set", data]
     status, output, errors = untor(
         "explain", "vessel", "--expression", "vessel.name | upper", *arguments, folder=tmp_path
     )

@@ -213,8 +213,8 @@ class Engine:
 
         ``context`` has all values of the page. ``headers`` are added to those of the page (content type, ``nosniff``,
         Cache-Control, ETag, Content-Security-Policy) or take their place. ``policy`` is ``True`` for that of the
-        engine, ``False`` for none, or one for this page. ``cache`` is its Cache-Control, at first ``private, no-cache``.
-        ``stream`` sends it while it is being rendered, in constant memory.
+        engine, ``False`` for none, or one for this page. ``cache`` is its Cache-Control, at first
+        ``private, no-cache``. ``stream`` sends it while it is being rendered, in constant memory.
 
         Raises ``ValueError`` for what cannot be a header, and what ``template`` raises; values are looked at when the
         page is rendered.

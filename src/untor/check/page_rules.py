@@ -71,6 +71,8 @@ def policy(tag: Tag) -> Iterator[Problem]:
     for name in tag.attributes:
         if name.startswith("on"):
             yield Problem("csp-handler", *place, name=name)
+    if "style" in tag.attributes:
+        yield Problem("csp-style", *place)
     for name in ("href", "action", "src"):
         if (tag.attributes.get(name) or "").strip().lower().startswith("javascript:"):
             yield Problem("csp-handler", *place, name=f"{name}=javascript:")

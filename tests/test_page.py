@@ -1,0 +1,374 @@
+"""Pages as answers: nonces and hashes, headers, conditional requests, and the two kinds of application."""
+
+from __future__ import annotations
+
+import asyncio
+import pickle
+import re
+from http.client import HTTPException
+from io import BytesIO
+from typing import TYPE_CHECKING, Any
+from wsgiref.validate import validator
+
+import pytest
+from selectolax.lexbor import LexborHTMLParser
+from serving import ask, served
+from test_places import ACCEPTED
+
+from untor import Engine, MissingValue, Page, PlacementError, Policy, RenderError, TrustedHTML
+
+if TYPE_CHECKING:
+    from collections.abc import AsyncIterator, Iterator
+
+    from selenium.webdriver import Chrome
+
+RUNS = "(text/javascript|application/javascript|module|importmap|speculationrules)?"
+strict = Engine(policy=Policy())
+
+
+def asgi(page: Page, method: str = "GET", asked: str = "") -> tuple[int, dict[str, str], bytes]:
+    """Ask a page as an ASGI server does."""
+    sent: list[dict[str, Any]] = []
+
+    async def run() -> None:
+        async def send(message: Any) -> None:
+            sent.append(message)
+
+        headers = [(b"If-None-Match", asked.encode())] if asked else []
+        await page({"type": "http", "method": method, "headers": headers}, None, send)
+
+    asyncio.run(run())
+    headers = {name.decode(): value.decode("latin-1") for name, value in sent[0]["headers"]}
+    return sent[0]["status"], headers, b"".join(message.get("body", b"") for message in sent)
+
+
+def wsgi(page: Page, method: str = "GET", asked: str = "") -> tuple[int, dict[str, str], bytes]:
+    """Ask a page as a WSGI server does, with the standard library's validator between them."""
+    environ = {"REQUEST_METHOD": method, "SCRIPT_NAME": "", "PATH_INFO": "/", "QUERY_STRING": "", "SERVER_NAME": "h"}
+    environ |= {"SERVER_PORT": "80", "SERVER_PROTOCOL": "HTTP/1.1", "wsgi.version": (1, 0), "wsgi.url_scheme": "http"}  # type: ignore[dict-item]
+    environ |= {"wsgi.input": BytesIO(), "wsgi.errors": BytesIO(), "wsgi.multithread": False}  # type: ignore[dict-item]
+    environ |= {"wsgi.multiprocess": False, "wsgi.run_once": False}  # type: ignore[dict-item]
+    environ |= {"HTTP_IF_NONE_MATCH": asked} if asked else {}
+    started: list[Any] = []
+
+    def start(status: str, headers: list[tuple[str, str]], _info: object = None) -> Any:
+        started.extend([int(status[:3]), {name.lower(): value for name, value in headers}])
+        return lambda _octets: None
+
+    # The validator minds that nobody reads the errors of this environment, and HEAD with a content type is fine.
+    environ["wsgi.errors"] = type("Errors", (), dict.fromkeys(["write", "flush", "writelines"], print))()
+    answer = validator(page)(environ, start)
+    try:
+        body = b"".join(answer)
+    finally:
+        answer.close()  # type: ignore[attr-defined]
+    return started[0], started[1], body
+
+
+def answering(page: Page) -> Any:
+    """Return an application whose only page this is."""
+
+    async def app(scope: Any, receive: Any, send: Any) -> None:
+        await page(scope, receive, send)
+
+    return app
+
+
+# --- nonces ------------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("case", ACCEPTED, ids=lambda case: case.title)
+def test_nonces_in_all_places(case: Any) -> None:
+    """With a nonce, a page is the same but for nonces on the scripts and styles that a parser finds in it."""
+    template = strict.compile(case.parts["template"])
+    plain = template.render(x="a")
+    page = template.page({"x": "a"})
+    text = page.body.decode()
+    assert text.replace(f' nonce="{page.nonce}"', "") == plain
+    for element in LexborHTMLParser(text).css("script, style"):
+        kind = (element.attributes.get("type") or "").strip().lower()
+        runs = element.attributes.get("src") or re.fullmatch(RUNS if element.tag == "script" else "(text/css)?", kind)
+        if runs and "nonce" not in plain:
+            assert element.attributes.get("nonce") == page.nonce, text
+
+
+NONCES = [
+    ("<script>a()</script>", "<script{}>a()</script>"),
+    ("<SCRIPT SRC=a.js ></SCRIPT>", "<SCRIPT SRC=a.js {}></SCRIPT>"),
+    ('<script type="application/json">{= x =}</script>', '<script type="application/json">1</script>'),
+    ('<script type="importmap">{}</script>', '<script type="importmap"{}>{{}}</script>'),
+    ('<script nonce="own">a()</script>', '<script nonce="own">a()</script>'),
+    ("<style>p{}</style>", "<style{}>p{{}}</style>"),
+    ('<link rel="stylesheet" href="/a.css">', '<link rel="stylesheet" href="/a.css"{}>'),
+    ('<link rel="icon" href="/a.png">', '<link rel="icon" href="/a.png">'),
+    ("<svg><style/><script>1</script></svg>", "<svg><style{}/><script{}>1</script></svg>"),
+    ("<title><script></title><!-- <script> -->", "<title><script></title><!-- <script> -->"),
+    ("<p title='<script>'><textarea><style></textarea>", "<p title='<script>'><textarea><style></textarea>"),
+    ("<script><! if x !>a();<! end !></script>", "<script{}>a();</script>"),
+    ("<! part s(y) !><script>f({= y =})</script><! end !><! include s y=x !>", "<script{}>f(1)</script>"),
+    ("<! for y in [1, 2] !><script>f({= y =})</script><! end !>", "<script{}>f(1)</script><script{}>f(2)</script>"),
+]
+
+
+@pytest.mark.parametrize(("source", "expected"), NONCES)
+@pytest.mark.parametrize("way", ["body", "chunks", "ready", "async chunks"])
+def test_nonce(source: str, expected: str, way: str) -> None:
+    """The nonce stands on scripts, styles and loading links of the template's text, in every way to render."""
+    page = strict.compile(source).page({"x": 1}, stream="chunks" in way)
+
+    async def collected() -> bytes:
+        return b"".join([chunk async for chunk in page])
+
+    if way == "ready":
+        asyncio.run(page.ready())
+    octets = {"chunks": lambda: b"".join(page), "async chunks": lambda: asyncio.run(collected())}
+    text = octets.get(way, lambda: page.body)().decode()
+    given = f' nonce="{page.nonce}"'
+    assert text == expected.replace("{{", "\1").replace("}}", "\2").replace("{}", given).replace("\1", "{").replace(
+        "\2", "}"
+    )
+    assert len(page.nonce) == 24
+    assert f"'nonce-{page.nonce}'" in page.headers["Content-Security-Policy"]
+
+
+def test_no_value_has_a_nonce() -> None:
+    """A script that comes from a value gets no nonce, and no data can set one."""
+    html = TrustedHTML("<script>taken()</script>", reason="to see")
+    page = strict.compile("<p>{= x =}</p><script>a()</script>").page({"x": html, "<the page's nonce>": ' onload="1'})
+    assert page.body.decode() == f'<p><script>taken()</script></p><script nonce="{page.nonce}">a()</script>'
+    assert page.nonce != strict.compile("").page().nonce
+
+
+def test_one_nonce_one_answer() -> None:
+    """A page with a nonce is sent once, is never shared, and another policy or none can be asked for."""
+    template = strict.compile("<script>a()</script>")
+    page = template.page()
+    asgi(page)
+    with pytest.raises(RuntimeError, match="for one answer only"):
+        asgi(page)
+    for cache in ("public, max-age=60", "s-maxage=5"):
+        with pytest.raises(ValueError, match="cannot be shared"):
+            template.page(cache=cache)
+    shared = template.page(cache="public, max-age=60", policy=Policy(hashes=True))
+    assert asgi(shared)[2] == asgi(shared)[2] == b"<script>a()</script>"
+    assert "Content-Security-Policy" not in template.page(policy=False).headers
+    assert template.page(policy=Policy(report_only=True)).headers["Content-Security-Policy-Report-Only"]
+
+
+# --- hashes ------------------------------------------------------------------------------------------------------
+
+HASHED = """<!doctype html><title>no</title><script>document.title = "a"</script>\r
+<style>p { color: rgb(1, 2, 3) }\r\n</style><p>x</p>
+<script type="application/json">{= x =}</script><script>\r\nwindow.b = "\0<\\/script>"\n</script>
+<script type=module>window.c = 1</script><script><!--
+window.d = 1
+//--></script>"""
+
+
+def test_hashes_in_chromium(browser: Chrome) -> None:
+    """A browser runs the scripts and styles of the template by their hashes, and no other."""
+    injected = TrustedHTML("<script>window.taken = 1</script>", reason="to see")
+    page = Engine().compile(HASHED + "{= y =}").page({"x": 1, "y": injected}, policy=Policy(hashes=True))
+    with served(answering(page)) as url:
+        browser.get(url)
+        read = browser.execute_script("return [document.title, window.b, window.c, window.d, window.taken, "
+                                      "getComputedStyle(document.querySelector('p')).color]")  # fmt: skip
+    assert read == ["a", "\ufffd</script>", 1, 1, None, "rgb(1, 2, 3)"]
+
+
+def test_trusted_types_in_chromium(browser: Chrome) -> None:
+    """With Trusted Types, a page's own script cannot make code of text."""
+    source = (
+        "<!doctype html><p id=p></p><script>try { p.innerHTML = '<b>' } catch (e) { window.refused = e.name }</script>"
+    )
+    page = Engine().compile(source).page(policy=Policy(hashes=True, trusted_types=()))
+    with served(answering(page)) as url:
+        browser.get(url)
+        assert browser.execute_script("return window.refused") == "TypeError"
+
+
+def test_kept_page_in_chromium(browser: Chrome) -> None:
+    """A browser that has the page already is answered 304, and the page's own nonce still holds in it."""
+    template = strict.compile("<!doctype html><title>no</title><script>document.title = 'ran'</script>")
+    statuses = []
+
+    async def app(scope: Any, receive: Any, send: Any) -> None:
+        async def note(message: Any) -> None:
+            statuses.extend([message["status"]] if "status" in message else [])
+            await send(message)
+
+        await template.page()(scope, receive, note)
+
+    async def only_page(scope: Any, receive: Any, send: Any) -> None:
+        page = template.page() if scope["path"] == "/" else template.page(status=404)
+        await (app(scope, receive, send) if scope["path"] == "/" else page(scope, receive, send))
+
+    with served(only_page) as url:
+        for _ in range(3):
+            browser.get(f"{url}/")
+            assert browser.title == "ran"
+            browser.get("about:blank")
+    assert statuses == [200, 304, 304]
+
+
+WITHOUT_HASH = [
+    "<script>let x = {= x =}</script>",
+    "<script><! if x !>a();<! end !></script>",
+    "<style>p { color: {= x =} }</style>",
+    "<svg><script>a()</script></svg>",
+    "<! use 's' !>a()<! end !><! part s() !><script><! slot !></script><! end !>".replace("'s'", "s"),
+    "<script>a()",
+]
+
+
+@pytest.mark.parametrize("source", WITHOUT_HASH)
+def test_no_hash(source: str) -> None:
+    """A script whose text is not always the same has no hash, which is said before anything is sent."""
+    with pytest.raises(PlacementError) as found:
+        Engine().compile(source).page({"x": 1}, policy=Policy(hashes=True))
+    assert found.value.code == "policy-hash"
+    assert found.value.hint.endswith("or use nonces: Policy() without hashes.")
+
+
+# --- policies and headers ----------------------------------------------------------------------------------------
+
+POLICIES = [
+    ({}, "default-src 'self'; script-src 'strict-dynamic' 'nonce-N'; style-src 'self' 'nonce-N'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'self'"),
+    ({"directives": {"img-src": "'self' data:", "frame-ancestors": None, "style-src": "'none'", "default-src": "'none'"}}, "default-src 'none'; script-src 'strict-dynamic' 'nonce-N'; style-src 'nonce-N'; object-src 'none'; base-uri 'none'; form-action 'self'; img-src 'self' data:"),
+    ({"trusted_types": True, "directives": dict.fromkeys(["default-src", "object-src", "base-uri", "form-action", "frame-ancestors", "style-src"])}, "script-src 'strict-dynamic' 'nonce-N'; require-trusted-types-for 'script'"),
+    ({"trusted_types": ["map", "chart"], "directives": dict.fromkeys(["default-src", "object-src", "base-uri", "form-action", "frame-ancestors", "style-src"])}, "script-src 'strict-dynamic' 'nonce-N'; require-trusted-types-for 'script'; trusted-types map chart"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("options", "value"), POLICIES)
+def test_policy(options: dict[str, Any], value: str) -> None:
+    """A policy says what it was told and nothing else, also after a journey to another process."""
+    policy = Policy(**options)
+    assert policy.value("N") == value
+    assert pickle.loads(pickle.dumps(policy)).value("N") == value
+
+
+@pytest.mark.parametrize("options", [
+    {"directives": {"img-src": "a; script-src *"}}, {"directives": {"img-src": "a, b"}}, {"directives": {"img src": "a"}},
+    {"directives": {"img-src": "a\r\nSet-Cookie: b"}}, {"directives": {"img-src": "é"}}, {"directives": {"img-src": 3}},
+    {"trusted_types": "map"}, {"trusted_types": ["a;b"]},
+])  # fmt: skip
+def test_policy_that_cannot_be(options: dict[str, Any]) -> None:
+    """Nothing can add a directive or a header by what is in another."""
+    with pytest.raises(ValueError, match=r"cannot be|takes a collection"):
+        Policy(**options)
+
+
+@pytest.mark.parametrize("options", [
+    {"headers": {"X-A": "a\r\nSet-Cookie: b"}}, {"headers": {"X A": "a"}}, {"headers": {"X-A": "☃"}}, {"cache": "no\n"},
+    {"status": 101}, {"status": 600},
+])  # fmt: skip
+def test_header_that_cannot_be(options: dict[str, Any]) -> None:
+    """A header that would be two, and a status that is none, are refused."""
+    with pytest.raises(ValueError, match=r"cannot be|must be"):
+        Engine().compile("x").page(**options)
+
+
+@pytest.mark.parametrize(("name", "type_"), [
+    ("a.html", "text/html"), ("a.txt", "text/plain"), ("a.xml", "application/xml"), ("a.svg", "image/svg+xml"),
+])  # fmt: skip
+def test_headers(name: str, type_: str) -> None:
+    """A page says what it is and that nobody should guess; headers of its own take the place of ours."""
+    page = Engine().compile("<p/>", name).page(headers={"cache-control": "no-store", "X-Port": "Ellery"})
+    assert page.headers["Content-Type"] == f"{type_}; charset=utf-8"
+    assert (page.headers["X-Content-Type-Options"], page.headers["Cache-Control"]) == ("nosniff", "no-store")
+    assert page.headers["X-Port"] == "Ellery"
+
+
+# --- requests ----------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("call", [asgi, wsgi])
+def test_answers(call: Any) -> None:
+    """A page answers GET and HEAD, and with 304 who has it already, whatever the nonce; HEAD and 304 have no body."""
+    template = strict.compile("<p>{= x =}</p><script>a()</script>")
+    status, headers, body = call(template.page({"x": "ö"}))
+    assert (status, int(headers["content-length"])) == (200, len(body))
+    assert body.startswith("<p>ö</p><script nonce=".encode())
+    tag = headers["etag"]
+    assert call(template.page({"x": "ö"}), "HEAD")[::2] == (200, b"")
+    for asked in (tag, f'"other", W/{tag}', "*"):
+        again, kept, nothing = call(template.page({"x": "ö"}), "GET", asked)
+        assert (again, nothing, kept["etag"]) == (304, b"", tag)
+        assert "content-security-policy" not in kept
+    assert call(template.page({"x": "o"}), "GET", tag)[0] == 200
+    assert call(template.page({"x": "ö"}), "POST", tag)[0] == 200
+    assert call(template.page({"x": "ö"}, status=404), "GET", tag)[0] == 404
+    assert call(template.page({"x": "ö"}, status=204))[::2] == (204, b"")
+    assert call(template.page({"x": "ö"}, status=599))[0] == 599
+
+
+@pytest.mark.parametrize("call", [asgi, wsgi])
+def test_streams(call: Any) -> None:
+    """A streamed page begins before it is rendered whole, in constant memory, and has no length and no ETag."""
+    rows: list[int] = []
+
+    def counted() -> Iterator[int]:
+        for number in range(5000):
+            rows.append(number)
+            yield number
+
+    template = Engine().compile("<ul><! for x in xs !><li>{= x =}<! end !></ul>")
+    page = template.page({"xs": counted()}, stream=True)
+    first = next(iter(page))
+    assert first.startswith(b"<ul>")
+    assert len(rows) < 500
+    status, headers, body = call(template.page({"xs": counted()}, stream=True))
+    assert (status, "etag" in headers, "content-length" in headers) == (200, False, False)
+    assert body.count(b"<li>") == 5000
+
+
+@pytest.mark.parametrize("call", [asgi, wsgi])
+@pytest.mark.parametrize("stream", [False, True])
+def test_error_before_anything_is_sent(call: Any, stream: bool) -> None:  # noqa: FBT001
+    """An error at the start of a page is raised before the answer begins, so that a server can answer 500."""
+    with pytest.raises(MissingValue):
+        call(Engine().compile("<p>{= y =}</p>").page({}, stream=stream))
+    with pytest.raises(RenderError):
+        call(strict.compile("<p>{= y =}</p>").page(["y"], stream=stream))  # type: ignore[arg-type]
+
+
+def test_error_in_the_middle() -> None:
+    """An error later on breaks the connection off, so that nobody takes a part for the whole."""
+
+    async def rows() -> AsyncIterator[int]:
+        for number in range(3000):
+            await asyncio.sleep(0)
+            yield 1 // (2999 - number)
+
+    template = Engine().compile("<! for x in xs !><li>{= x =} and some more text<! end !>")
+
+    async def app(scope: Any, receive: Any, send: Any) -> None:
+        await template.page({"xs": rows()}, stream=True)(scope, receive, send)
+
+    with served(app) as url, pytest.raises((OSError, HTTPException)):
+        ask(url)
+
+
+def test_awaits() -> None:
+    """As an ASGI application, and by ready(), a page awaits what its view has not; as WSGI it says what to do."""
+
+    async def later() -> str:
+        await asyncio.sleep(0)
+        return "late"
+
+    template = Engine().compile("<p>{= x =}</p>")
+    assert asgi(template.page({"x": later()}))[2] == b"<p>late</p>"
+    page = template.page({"x": later()})
+    assert asyncio.run(page.ready()) is page
+    assert (page.body, repr(page)) == (b"<p>late</p>", "<Page inline.html 200>")
+    waiting = later()
+    with pytest.raises(RenderError, match="Await it in the view"):
+        wsgi(template.page({"x": waiting}))
+    waiting.close()
+
+
+def test_not_http() -> None:
+    """A page does not answer a web socket."""
+    with pytest.raises(RuntimeError, match="not of websocket"):
+        asyncio.run(Engine().compile("x").page()({"type": "websocket"}, None, None))

@@ -1,0 +1,318 @@
+"""The preview, the site to begin from, and the examples: real servers, asked over HTTP and by a browser."""
+
+from __future__ import annotations
+
+import json
+import os
+import re
+import signal
+import subprocess
+import sys
+import time
+from contextlib import contextmanager
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import pytest
+from serving import Answer, ask, served
+from test_cli import untor
+
+from untor import Engine
+from untor.cli.main import main
+from untor.serve.app import NEVER_KEPT, PreviewApp
+from untor.serve.running import CannotServe, bound, guarded, is_loopback
+from untor.serve.site import Preview
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from selenium.webdriver import Chrome
+
+EXAMPLES = Path(__file__).parent.parent / "examples"
+
+
+@pytest.fixture
+def site(tmp_path: Path) -> Path:
+    """A folder as people have it: templates, data beside them, a style."""
+    (tmp_path / "templates/mail").mkdir(parents=True)
+    (tmp_path / "static").mkdir()
+    pages = {
+        "frame.html": '<!doctype html><title>{= title =}</title><link rel="stylesheet" href="{= asset("a.css") =}"><! slot !>',
+        "arrivals.html": '<! layout "frame" title="Arrivals" !><h1>{= heading =}</h1><! for call in calls !><p>{= call.name =}<! end !>',
+        "arrivals.json": json.dumps({"heading": "Now", "calls": [{"name": "<b>Sea Holly</b>"}]}),
+        "mail/index.txt": "Dear {= name =}",
+        "beside.css": "p {}",
+        "secret.json": "{}",
+    }
+    for name, text in pages.items():
+        (tmp_path / "templates" / name).write_text(text, "utf-8")
+    (tmp_path / "static/a.css").write_text("h1 { color: rgb(1, 2, 3) }", "utf-8")
+    return tmp_path
+
+
+@contextmanager
+def previewed(site: Path, said: list[str] | None = None) -> Iterator[str]:
+    """Preview a site; give its URL."""
+    engine = Engine(site / "templates", static=site / "static", reload=True)
+    report = (said if said is not None else []).append
+    preview = PreviewApp(Preview(engine, lambda: {"name": "Runa"}), [site], report)
+    with served(guarded(preview.app, "127.0.0.1", NEVER_KEPT)) as url:
+        try:
+            yield url
+        finally:
+            preview.stop()
+
+
+PAGE = (
+    '<!doctype html><title>Arrivals</title><link rel="stylesheet" href="/static/a.css?v={}">'
+    "<h1>Now</h1><p>&lt;b&gt;Sea Holly&lt;/b&gt;"
+)
+
+
+def test_preview_pages(site: Path) -> None:
+    """Pages are sent as they are, with the data beside them; what they are made of, and never what is private."""
+    with previewed(site) as url:
+        for path in ("/arrivals", "/arrivals.html", "/arrivals/"):
+            answer = ask(url + path)
+            assert (answer.status, answer.headers["cache-control"]) == (200, "no-store")
+            assert re.fullmatch(re.escape(PAGE).replace(r"\{\}", "[0-9a-f]{16}"), answer.body.decode())
+        assert ask(f"{url}/mail").body == b"Dear Runa"
+        assert ask(f"{url}/static/a.css?v=1").body.startswith(b"h1 {")
+        assert ask(f"{url}/beside.css").body == b"p {}"
+        for path in ("/secret.json", "/arrivals.json", "/..%2fsecret.json", "/nowhere", "/.hidden.css", "/static/../x"):
+            assert ask(url + path).status == 404
+        assert ask(f"{url}/arrivals", "POST").status == 405
+        index = ask(f"{url}/~untor/").body.decode()
+        assert re.findall(r'<th scope="row"><a href="([^"]*)">', index) == ["/arrivals", "/mail/"]
+        assert "arrivals.json" in index
+        assert ask(url).headers["location"] == "/~untor/"
+        explained = ask(f"{url}/~untor/explain/arrivals")
+        assert b"call.name" in explained.body
+        assert "'nonce-" in explained.headers["content-security-policy"]
+        assert b"There is no template" in ask(f"{url}/~untor/explain/arivals").body
+
+
+def test_preview_of_hosts(site: Path) -> None:
+    """A name of another machine is not answered, whatever the page; nor is anything kept."""
+    with previewed(site) as url:
+        port = url.rpartition(":")[2]
+        for host, status in {
+            "evil.example": 400,
+            f"localhost:{port}": 200,
+            f"[::1]:{port}": 200,
+            "127.0.0.1.evil": 400,
+        }.items():
+            answer = ask(f"{url}/arrivals", host=host)
+            assert (answer.status, answer.headers.get("cache-control")) == (
+                status,
+                "no-store" if status == 200 else None,
+            )
+    assert [is_loopback(host) for host in ("127.0.0.9", "::1", "localhost", "10.0.0.1", "localhost.evil")] == [
+        True, True, True, False, False,
+    ]  # fmt: skip
+
+
+def shown(answer: Answer) -> str:
+    """Return the text of an error page, without its style."""
+    text = re.sub(r"(?s)<(style|script).*?</\1>", "", answer.body.decode())
+    return " ".join(re.sub(r"<[^>]*>", " ", text).split())
+
+
+def test_error_page(site: Path) -> None:
+    """An error is a page with message, lines, hint and the values in reach; the values themselves when asked for."""
+    (site / "templates/arrivals.html").write_text(
+        '<! layout "frame" title="x" !>\n<! for call in calls !>\n<! let nothing = 1 !>\n<p>{= call.nam =}\n<! end !>',
+        "utf-8",
+    )
+    said: list[str] = []
+    with previewed(site, said) as url:
+        answer = ask(f"{url}/arrivals?day=1")
+        text = shown(answer)
+        assert answer.status == 500
+        assert said[0].startswith('arrivals.html, line 4, column 12: There is no "nam" in this dict.')
+        for part in ("MissingValue", "line 4, column 12", "4 &lt;p&gt;{= call. nam =}", "Did you mean &#34;name&#34;?".replace("&#34;", '"'),
+                     "call this template dict with name", "nothing this template int", "heading the page's data str, 3 characters"):  # fmt: skip
+            assert part in text, text
+        assert "Sea Holly" not in text
+        assert "Sea Holly" in shown(ask(f"{url}/arrivals?day=1&untor-values=1"))
+        (site / "templates/arrivals.html").write_text("<p>{= a + =}<p>\n<! fro x !>", "utf-8")
+        assert "1 of 2" in shown(ask(f"{url}/arrivals"))
+        (site / "templates/arrivals.json").write_text('{"a": }', "utf-8")
+        assert "DataError" in shown(ask(f"{url}/arrivals"))
+        assert 'Did you mean "arrivals"?' in shown(ask(f"{url}/arival"))
+
+
+def test_live_reload(site: Path, browser: Chrome) -> None:
+    """The page in the browser follows its template, layout, data and style; an error is shown until it is mended."""
+    page, frame = site / "templates/arrivals.html", site / "templates/frame.html"
+    right = page.read_text("utf-8")
+
+    def read(script: str) -> object:
+        return browser.execute_script(f"const d = document.getElementById('page').contentDocument; return {script}")
+
+    def wait(script: str, wanted: object) -> None:
+        until = time.monotonic() + 20
+        while (found := read(script)) != wanted:
+            assert time.monotonic() < until, (script, found)
+            time.sleep(0.05)
+
+    with previewed(site) as url:
+        browser.get(f"{url}/arrivals")
+        wait("d.querySelector('h1')?.textContent", "Now")
+        wait("document.getElementById('state').textContent", "reloads when a file changes")
+        assert read("d.querySelector('p').textContent") == "<b>Sea Holly</b>"
+        page.write_text(right.replace("{= heading =}", "Later"), "utf-8")
+        wait("d.querySelector('h1')?.textContent", "Later")
+        frame.write_text(frame.read_text("utf-8") + "<footer>end</footer>", "utf-8")
+        wait("d.querySelector('footer')?.textContent", "end")
+        (site / "templates/arrivals.json").write_text('{"heading": "x", "calls": [{"name": "Gannet"}]}', "utf-8")
+        wait("d.querySelector('p')?.firstChild.data", "Gannet")
+        (site / "static/a.css").write_text("h1 { color: rgb(9, 8, 7) }", "utf-8")
+        wait("d.querySelector('h1') && getComputedStyle(d.querySelector('h1')).color", "rgb(9, 8, 7)")
+        page.write_text("<p>{= heading", "utf-8")
+        wait("d.querySelector('h1')?.textContent", "This print mark is never closed.")
+        page.write_text(right, "utf-8")
+        wait("d.querySelector('h1')?.textContent", "x")
+        assert browser.execute_script("return document.title") == "Arrivals"
+        browser.get(f"{url}/~untor/")
+        wait("d.querySelectorAll('tbody tr').length", 2)
+        (site / "templates/new.html").write_text("new", "utf-8")
+        wait("d.querySelectorAll('tbody tr').length", 3)
+
+
+# --- commands ------------------------------------------------------------------------------------------------------
+
+
+@contextmanager
+def running(*arguments: str, folder: Path) -> Iterator[tuple[str, subprocess.Popen[str]]]:
+    """Run a command that serves; give its URL."""
+    environment = {**os.environ, "PYTHONUNBUFFERED": "1"}
+    command = [sys.executable, "-m", *arguments]
+    process = subprocess.Popen(
+        command, cwd=folder, text=True, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
+    )
+    try:
+        assert process.stdout is not None
+        line = ""
+        while "http://" not in line:
+            line = process.stdout.readline()
+            assert line, "the server has ended"
+        yield re.findall(r"http://[^/ \s]+", line)[0], process
+    finally:
+        process.send_signal(signal.SIGINT)
+        process.communicate(timeout=20)
+
+
+def test_serve_command(site: Path) -> None:
+    """The command serves a folder, with data that it is given, and stops when it is told to."""
+    (site / "calls.json").write_text('{"name": "Osk"}', "utf-8")
+    for folder, cwd in ((".", site), ("templates", site), (str(site), Path("/"))):
+        with running("untor", "serve", folder, "--port", "0", "--data", str(site / "calls.json"), folder=cwd) as (
+            url,
+            process,
+        ):
+            assert ask(f"{url}/mail").body == b"Dear Osk"
+            assert ask(f"{url}/arrivals").status == 200
+        assert process.returncode in {0, -signal.SIGINT}
+
+
+def test_serve_troubles(site: Path) -> None:
+    """What cannot be served is said, with what to do instead."""
+    taken = bound("127.0.0.1", 0)
+    port = taken.getsockname()[1]
+    use = f"untor: port {port} is in use on 127.0.0.1; choose another with --port {port + 1}, or any free one with --port 0\n"
+    cases = [
+        (["--port", str(port)], 2, use),
+        (["nowhere"], 2, "Error: nowhere does not exist.\n"),
+        (["static/a.css"], 2, "Error: static/a.css is no folder.\n"),
+        (["--host", "nowhere.invalid"], 2, "untor: nowhere.invalid is no address of this machine: "),
+        (["--data", "no.json"], 1, "untor: The data file cannot be read: no.json: no such file or directory.\n"),
+        (["--engine", "views:pages"], 2, "Error: The engine views:pages cannot be had: ModuleNotFoundError: No module named 'views'\n"),
+        (["--port", "70000"], 2, "Error: Invalid value for '--port': 70000 is not in the range 0<=x<=65535.\n"),
+    ]  # fmt: skip
+    for arguments, status, errors in cases:
+        found = untor("serve", *arguments, folder=site)
+        assert (found[0], found[1]) == (status, "")
+        assert errors in found[2]
+        assert "Traceback" not in found[2]
+    taken.close()
+    with pytest.raises(CannotServe, match=r"192\.0\.2\.1, port"):
+        bound("192.0.2.1", 1)
+
+
+@pytest.mark.parametrize(("command", "extra"), [("serve", "serve"), ("demo", "demo")])
+def test_extra_missing(command: str, extra: str, tmp_path: Path) -> None:
+    """Without the extra's packages, a command says what to install."""
+    script = f"import sys; sys.modules['starlette'] = None; from untor.cli.main import main; main(['{command}'])"
+    done = subprocess.run([sys.executable, "-c", script], cwd=tmp_path, capture_output=True, text=True, check=False)
+    said = f'untor: this needs starlette.applications, which is not installed: pip install "untor[{extra}]"\n'
+    assert (done.returncode, done.stderr) == (2, said)
+
+
+def test_start(tmp_path: Path) -> None:
+    """The site to begin from renders, checks clean, passes its own test and answers; what is there is left alone."""
+    status, output, errors = untor("start", "site", folder=tmp_path)
+    assert (status, errors) == (0, "")
+    assert output.endswith("Look at it:  cd site && untor serve\n")
+    folder = tmp_path / "site"
+    assert untor("check", folder=folder) == (0, "3 templates checked: nothing is wrong.\n", "")
+    tested = subprocess.run(
+        [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider"], cwd=folder, capture_output=True, check=False
+    )
+    assert tested.returncode == 0, tested.stdout
+    assert "4.5 m" in untor("render", "tides", "--data", "templates/tides.json", folder=folder)[1]
+    with running("untor", "serve", "--port", "0", folder=folder) as (url, _):
+        assert b"Tides at Port Ellery" in ask(f"{url}/tides").body
+    with running("uvicorn", "views:app", "--port", "0", folder=folder) as (url, _):
+        assert [ask(f"{url}{path}").status for path in ("/", "/tides", "/static/site.css", "/x")] == [
+            200,
+            200,
+            200,
+            404,
+        ]
+    before = sorted(path.name for path in folder.rglob("*"))
+    assert untor("start", "site", folder=tmp_path) == (
+        1,
+        "",
+        "untor: site: it is not empty, and nothing in it was touched\n",
+    )
+    assert (
+        untor("start", "site/views.py", folder=tmp_path)[2]
+        == "untor: site/views.py: it is a file; a folder is made here\n"
+    )
+    assert before == sorted(path.name for path in folder.rglob("*"))
+
+
+# --- examples ------------------------------------------------------------------------------------------------------
+
+SERVERS = {
+    "starlette_app": ["uvicorn", "starlette_app:app", "--port", "0"],
+    "asgi_app": ["uvicorn", "asgi_app:app", "--port", "0"],
+    "wsgi_app": ["waitress", "--listen=127.0.0.1:0", "wsgi_app:app"],
+}
+
+
+@pytest.mark.parametrize("example", SERVERS)
+def test_example(example: str) -> None:
+    """An example is short, runs under a real server, and answers with strict policies, 304 and whole pages."""
+    assert len((EXAMPLES / f"{example}.py").read_text("utf-8").splitlines()) < 60
+    with running(*SERVERS[example], folder=EXAMPLES) as (url, _):
+        page = ask(f"{url}/?asked=%3C%2Fscript%3E%3Cscript%3Etaken()")
+        assert page.status == 200
+        assert b"taken()" in page.body
+        assert b"<script>taken" not in page.body
+        nonce = re.findall("'nonce-([^']*)'", page.headers["content-security-policy"])[0]
+        assert re.findall('<script nonce="([^"]*)">', page.body.decode()) == [nonce]
+        berth = ask(f"{url}/berths/P%224%22")
+        assert b"&lt;script&gt;document.title" in berth.body
+        assert ask(f"{url}/berths/P%224%22", if_none_match=berth.headers["etag"])[::2] == (304, b"")
+        assert int(ask(f"{url}/", "HEAD").headers["content-length"]) > 100
+        assert ask(f"{url}/nowhere").status == 404
+        log = ask(f"{url}/log")
+        assert log.headers["content-type"] == "text/plain; charset=utf-8"
+        assert log.body.count(b"\n") in {3, 5000}
+
+
+def test_main_has_all_commands() -> None:
+    """The commands are those of the manual."""
+    assert sorted(main.commands) == ["check", "demo", "explain", "probe", "render", "serve", "start"]
