@@ -148,6 +148,11 @@ def test_links_of_a_router() -> None:
     for router in (app, app.router, app.url_path_for):
         engine = Engine(links=router)
         assert engine.compile('{= link("vessel", id=3) =} {= link("static:a", a="b") =}').render() == "/v/3 /s/b"
+    odd = Engine(links=app).compile('<a href="{= link("static:a", a=x) =}">x</a>')
+    assert odd.render(x="a?b#c d") == '<a href="/s/a%3Fb%23c%20d">x</a>'
+    for value in ("a/b", "../x", "a//b", ""):
+        with pytest.raises(RenderError):
+            odd.render(x=value)
     engine = Engine(links=app)
     for call, said in [('link("vesel", id=3)', 'Did you mean "vessel"?'), ('link("vessel", i=3)', "It was given i.")]:
         with pytest.raises(RenderError, match="the router has no") as found:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import asyncio
+import base64
+import hashlib
 import pickle
 import re
 from http.client import HTTPException
@@ -11,11 +13,13 @@ from typing import TYPE_CHECKING, Any
 from wsgiref.validate import validator
 
 import pytest
-from selectolax.lexbor import LexborHTMLParser
+from hypothesis import given
+from hypothesis import strategies as st
+from selectolax.lexbor import LexborHTMLParser, LexborNode
 from serving import ask, served
-from test_places import ACCEPTED
+from test_places import ACCEPTED, NASTY
 
-from untor import Engine, MissingValue, Page, PlacementError, Policy, RenderError, TrustedHTML
+from untor import Engine, MarkError, MissingValue, Page, PlacementError, Policy, RenderError, TrustedHTML
 
 if TYPE_CHECKING:
     from collections.abc import AsyncIterator, Iterator
@@ -90,6 +94,56 @@ def test_nonces_in_all_places(case: Any) -> None:
         runs = element.attributes.get("src") or re.fullmatch(RUNS if element.tag == "script" else "(text/css)?", kind)
         if runs and "nonce" not in plain:
             assert element.attributes.get("nonce") == page.nonce, text
+
+
+SCRIPTED = st.sampled_from(
+    "<script> </script> <style> </style> <script$src=a.js <link$rel=stylesheet <link$rel=stylesheet/> <svg> </svg> /> <svg><style/ "
+    "<script$type=module> <!-- --> <title> </title> <textarea> </textarea> <template> </template> nonce=own type=text/css".split(),
+).map(lambda text: text.replace("$", " "))
+MARKUP = st.lists(
+    SCRIPTED | NASTY | st.sampled_from(["{= x =}", '"{= x =}"', ' a="{= x =}"', ">", " "]), max_size=14
+).map("".join)
+
+
+def read(page: str) -> tuple[list[tuple[str | None, list[str]]], list[str | None]]:
+    """Return the elements with the names of their attributes but for nonces, and which elements have one of ours."""
+    nodes = LexborHTMLParser(page).css("*")
+    names = [(node.tag, [name for name in node.attributes if name != "nonce"]) for node in nodes]
+    return names, [node.tag for node in nodes if (node.attributes.get("nonce") or "own") != "own"]
+
+
+@given(MARKUP)
+def test_nonces_in_any_markup(source: str) -> None:
+    """Whatever the markup: nonces change nothing else, and stand only on scripts, styles and links, as a parser reads it."""
+    try:
+        template = strict.compile(source)
+        plain = template.render(x="a")
+    except (MarkError, PlacementError, RenderError):
+        return
+    page = template.page({"x": "a"})
+    text = page.body.decode()
+    assert text.replace(f' nonce="{page.nonce}"', "") == plain
+    assert page.nonce not in text.replace(f' nonce="{page.nonce}"', "")
+    (before, _), (after, own) = read(plain), read(text)
+    assert before == after
+    assert set(own) <= {"script", "style", "link"}
+    try:
+        hashed = template.page({"x": "a"}, policy=Policy(hashes=True)).headers["Content-Security-Policy"]
+    except PlacementError:
+        return
+    for element in LexborHTMLParser(plain).css("script:not([src]), style"):
+        kind = (element.attributes.get("type") or "").strip().lower()
+        foreign = any(parent in {"svg", "math"} for parent in parents(element))
+        if not foreign and re.fullmatch(RUNS if element.tag == "script" else "(text/css)?", kind):
+            inner = base64.b64encode(hashlib.sha256(element.text(deep=True).encode()).digest()).decode()
+            assert f"'sha256-{inner}'" in hashed, source
+
+
+def parents(node: LexborNode) -> Iterator[str | None]:
+    """Yield the names of the elements around one."""
+    while (above := node.parent) is not None:
+        yield above.tag
+        node = above
 
 
 NONCES = [

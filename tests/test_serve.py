@@ -42,6 +42,7 @@ def site(tmp_path: Path) -> Path:
         "arrivals.json": json.dumps({"heading": "Now", "calls": [{"name": "<b>Sea Holly</b>"}]}),
         "mail/index.txt": "Dear {= name =}",
         "beside.css": "p {}",
+        "quay é 1.txt": "odd name",
         "secret.json": "{}",
     }
     for name, text in pages.items():
@@ -79,11 +80,12 @@ def test_preview_pages(site: Path) -> None:
         assert ask(f"{url}/mail").body == b"Dear Runa"
         assert ask(f"{url}/static/a.css?v=1").body.startswith(b"h1 {")
         assert ask(f"{url}/beside.css").body == b"p {}"
+        assert ask(f"{url}/quay%20%C3%A9%201").body == b"odd name"
         for path in ("/secret.json", "/arrivals.json", "/..%2fsecret.json", "/nowhere", "/.hidden.css", "/static/../x"):
             assert ask(url + path).status == 404
         assert ask(f"{url}/arrivals", "POST").status == 405
         index = ask(f"{url}/~untor/").body.decode()
-        assert re.findall(r'<th scope="row"><a href="([^"]*)">', index) == ["/arrivals", "/mail/"]
+        assert re.findall(r'<th scope="row"><a href="([^"]*)">', index) == ["/arrivals", "/mail/", "/quay%20%C3%A9%201"]
         assert "arrivals.json" in index
         assert ask(url).headers["location"] == "/~untor/"
         explained = ask(f"{url}/~untor/explain/arrivals")

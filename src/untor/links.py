@@ -20,8 +20,8 @@ _FIELD = re.compile(r"\{([^{}]*)\}")
 class Links:
     """A table of named routes, ``{"vessel": "/vessels/{id}"}``, or the application's own router.
 
-    A router has a method ``url_path_for(name, **parameters)``, or is a function that is called in that way. Raises
-    ``ValueError`` for a path that cannot be.
+    A router has a method ``url_path_for(name, **parameters)``, or is a function that is called in that way; it is given
+    text percent-encoded, since it only puts it into the path. Raises ``ValueError`` for a path that cannot be.
     """
 
     def __init__(self, links: Mapping[str, str] | Callable[..., object] | object) -> None:
@@ -72,7 +72,7 @@ class Links:
     def _routed(self, name: str, parameters: Mapping[str, object]) -> str:
         assert self._router is not None  # noqa: S101  there is a table otherwise
         given = {
-            key: value if isinstance(value, int | float) else _text(key, value) for key, value in parameters.items()
+            key: value if isinstance(value, int | float) else _encoded(key, value) for key, value in parameters.items()
         }
         try:
             return str(self._router(name, **given))
@@ -104,6 +104,11 @@ def _segments(name: str, value: object) -> str:
     """Return a parameter as the path segments that it is."""
     values = value if isinstance(value, list | tuple) else [value]
     return "/".join(percent(_text(name, each)) for each in values) or percent(_text(name, ""))
+
+
+def _encoded(name: str, value: object) -> str:
+    """Return a parameter for a router, which refuses a ``/`` where it takes one segment only."""
+    return "/".join(percent(_text(name, part)) for part in _text(name, value).split("/"))
 
 
 def _text(name: str, value: object) -> str:

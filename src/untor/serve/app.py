@@ -111,7 +111,7 @@ class PreviewApp:
 
     async def page(self, request: Request) -> Answer:
         """Show a page of the site: in the viewer when a window asks for it, as it is to anything else."""
-        path = request.url.path
+        path = "/" + request.path_params["path"]
         name = self.preview.name_of(path)
         if name is None:
             file = await asyncio.to_thread(self.preview.file_of, path)

@@ -28,7 +28,7 @@ FILES = frozenset(
 
 
 class Entry(NamedTuple):
-    """A page of the index."""
+    """A page of the index; ``path`` is that of its URL, without the first solidus."""
 
     name: str
     path: str
@@ -89,8 +89,8 @@ class Preview:
         entries = []
         for name in sorted(pages):
             others = sorted(site.reached(name) - {name})
-            path = "/" + next((name.removesuffix(end) for end in ENDINGS if self._leads(name, end)), name)
-            path = path.removesuffix("index") if path.endswith("/index") else path
+            path = next((name.removesuffix(end) for end in ENDINGS if self._leads(name, end)), name)
+            path = path.removesuffix("index") if path == "index" or path.endswith("/index") else path
             entries.append(Entry(name, path, [file.name for file in self.beside(name)], others))
         unread = {problem.source.name for problem in site.unread if problem.source is not None}
         rest = sorted({*site.readings, *unread} - pages.keys())
