@@ -232,7 +232,7 @@ class Machine:
                 self._note_opened(position)
             if self.state is not before[1]:
                 if before[1] in _RAW_ENDS and self.closing and self.tag in {"script", "style"}:
-                    self._note_ended(before[0])
+                    self.seen.append(Ended(before[0] - len("</") - len(self.tag)))
                 content = self._content(text, content, position)
             elif position == before[0]:
                 raise AssertionError(f"the state {self.state!r} does not advance")
@@ -256,11 +256,6 @@ class Machine:
         content = "foreign" if inline and foreign else tag if inline else ""
         offset = position - 2 if self.self_closing else position - 1
         self.seen.append(Opened(offset, tag, content, "nonce" in self.attributes))
-
-    def _note_ended(self, position: int) -> None:
-        """Note that the text of an element ended before the end tag whose name ends at ``position``."""
-        if not self.state.startswith(("script data", "RAWTEXT")):
-            self.seen.append(Ended(position - len("</") - len(self.tag)))
 
     def _in_content(self) -> bool:
         return self.inner is not None and self.state.startswith(("script data", "RAWTEXT"))
