@@ -175,7 +175,7 @@ def test_live_reload(site: Path, browser: Chrome) -> None:
         wait("d.querySelector('h1')?.textContent", "This print mark is never closed.")
         page.write_text(right, "utf-8")
         wait("d.querySelector('h1')?.textContent", "x")
-        assert browser.execute_script("return document.title") == "Arrivals"
+        wait("document.title", "Arrivals")
         browser.get(f"{url}/~untor/")
         wait("d.querySelectorAll('tbody tr').length", 2)
         (site / "templates/new.html").write_text("new", "utf-8")

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
     from untor.source import Source
 
-_FORMAT = "untor 2"
+_FORMAT = "untor 3"
 
 
 class CodeCache:
@@ -48,7 +48,7 @@ class CodeCache:
             check, body = octets[:64].decode("ascii"), octets[64:]
             if check != _digest(body):
                 return None
-            code, filters, names, calls, made, others = marshal.loads(body)  # noqa: S302  a file of ours alone
+            code, filters, names, calls, reads, made, others = marshal.loads(body)  # noqa: S302  a file of ours alone
             sources = {source.path or source.name: source}
             for name, digest in others.items():
                 other = read(name)
@@ -57,7 +57,7 @@ class CodeCache:
                 sources[other.path or other.name] = other
         except (OSError, ValueError, EOFError, TypeError, UntorError):
             return None
-        return Built(code, filters, names, calls, sources), made
+        return Built(code, filters, names, calls, reads, sources), made
 
     def save(self, source: Source, built: Built, made: Mapping[str, tuple[str, ...]]) -> None:
         """Keep a compiled template. A folder that cannot be written to, or not safely, keeps nothing."""
@@ -70,8 +70,7 @@ class CodeCache:
         others = {each.name: _digest(each.text) for each in built.sources.values() if each is not source}
         if {*others} != {*made["dependencies"]} - {source.name}:
             return
-        calls = dict(built.calls)
-        body = marshal.dumps((built.code, built.filters, built.globals, calls, dict(made), others))
+        body = marshal.dumps((built.code, built.filters, built.globals, built.calls, built.reads, dict(made), others))
         try:
             self.folder.mkdir(mode=0o700, parents=True, exist_ok=True)
             if not _is_ours(self.folder):

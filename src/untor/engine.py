@@ -11,6 +11,7 @@ from untor.cache import CodeCache
 from untor.deep import with_deep_stack
 from untor.errors import TemplateMissing, error_of
 from untor.escape import MISSING, SCHEMES, escapers, printed
+from untor.escape.fast import fast, read_directly
 from untor.escape.origins import origin_of
 from untor.filters import NAMES, built_in
 from untor.filters.settings import Settings
@@ -48,8 +49,9 @@ _RUN = {
     "ahead_async": awaiting.ahead_async,
     "check": inputs.check,
     "collected": awaiting.collected,
-    "dot": lookups.dot,
+    "dot": fast(lookups.dot),
     "dot_maybe": lookups.dot_maybe,
+    "direct": lookups.direct_types,
     "each": loops.each,
     "each_async": awaiting.each_async,
     "enumerate_async": awaiting.enumerate_async,
@@ -68,6 +70,8 @@ _RUN = {
     "truth": lookups.truth,
 }
 """What generated code calls, by name."""
+
+read_directly(lookups.direct_types)
 
 _NOTHING: Mapping[str, Callable[..., object]] = MappingProxyType({})
 
@@ -414,8 +418,9 @@ class Engine:
             **{f"g_{name}": everywhere.get(name, MISSING) for name in built.globals},
             "callee": self._calls.callee,
             "callee_of": self._calls.callee_of,
+            "everywhere": everywhere,
             "merge": partial(lookups.merge, everywhere),
-            "trouble": partial(trouble, sources=sources, calls=built.calls),
+            "trouble": partial(trouble, sources=sources, calls=built.calls, reads=built.reads),
             "__name__": "untor.page",
             "__loader__": _Loader(next(iter(sources.values()))),
             "__untor_sources__": sources,

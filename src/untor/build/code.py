@@ -7,6 +7,7 @@ from types import CodeType
 from typing import Any
 
 from untor.build.expressions import Expressions, Shared, call, load, store, variables
+from untor.build.guards import MOST_OWNERS
 from untor.build.positions import Positions, place_all
 from untor.build.result import Built
 from untor.build.variants import CHUNK, VARIANTS, Variant
@@ -31,6 +32,13 @@ from untor.plan.operations import (
     UrlValue,
 )
 
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+RETURN = "return"
+"""The target of what is the whole page."""
+
 LONGEST_RUN = 60
 """How many values one f-string takes: all of them are on the interpreter's stack at once."""
 
@@ -43,20 +51,22 @@ def build(plan: Plan, variant: str = "render", *, lenient: bool = False) -> Buil
     """Compile a plan without problems; ``lenient`` prints missing values as nothing."""
     way = VARIANTS[variant]
     shared = Shared(lenient)
-    module, guarded = way.frame()
+    whole = not way.chunks and is_one_run(plan.main)
+    module, guarded = way.frame(whole=whole)
     for node in ast.walk(module):
         if isinstance(node, ast.expr | ast.stmt | ast.excepthandler):
             node.lineno = node.end_lineno = 1
             node.col_offset = node.end_col_offset = 0
     shared.nonces = plan.nonces
-    guarded.body[-1:-1] = _Builder(plan.main, shared, way).body()
+    body = _Builder(plan.main, shared, way).body(RETURN if whole else "append")
+    guarded.body[len(guarded.body) - (not whole) : len(guarded.body) - (not whole)] = body
     files = {function.name: function.source.path or function.source.name for function in plan.functions}
     module.body[:0] = [_Builder(function, shared, way).definition() for function in plan.functions]
     place_all(module)
     file = plan.source.path or plan.source.name
     code = _in_files(compile(module, file, "exec", dont_inherit=True, optimize=0), files)
     sources = {each.source.path or each.source.name: each.source for each in (plan.main, *plan.functions)}
-    return Built(code, frozenset(shared.filters), frozenset(shared.globals), shared.calls, sources)
+    return Built(code, frozenset(shared.filters), frozenset(shared.globals), shared.calls, shared.reads, sources)
 
 
 def _in_files(code: CodeType, files: dict[str, str], file: str = "") -> CodeType:
@@ -88,10 +98,10 @@ class _Builder:
 
     # --- functions -------------------------------------------------------------------------------------------------
 
-    def body(self) -> list[ast.stmt]:
+    def body(self, target: str) -> list[ast.stmt]:
         """Return the statements of the entry function."""
         taken = [self.taken(parameter, entry=True) for parameter in self.function.parameters]
-        inner = self.block(self.function.body, "append")
+        inner = self.block(self.function.body, target)
         start = variables(self.expressions.inputs)
         if self.shared.nonces:
             start.append(ast.Assign([store("nonce")], call("get", load("NONCE"), ast.Constant(""))))
@@ -170,23 +180,18 @@ class _Builder:
     def block(self, operations: list[Operation], target: str) -> list[ast.stmt]:
         """Build operations that append to ``target``; names that they bind end with them."""
         statements: list[ast.stmt] = []
-        run: list[ast.expr] = []
+        run: list[Operation | ast.expr] = []
         self.expressions.scopes.append({})
         for operation in operations:
-            if isinstance(operation, Constant):
-                before = run[-1].value if run and isinstance(run[-1], ast.Constant) else ""
-                assert isinstance(before, str)  # noqa: S101  runs have no other constants
-                run[-1 if before else len(run) :] = [ast.Constant(before + operation.text)]
-            elif isinstance(operation, InlineEnd):
-                pass
+            if isinstance(operation, Constant) and run and isinstance(before := run[-1], Constant):
+                run[-1] = Constant(before.text + operation.text)
+            elif isinstance(operation, Constant | Emit) or (
+                isinstance(operation, UrlJoin) and self.is_static(operation)
+            ):
+                run.append(operation)
             elif isinstance(operation, Nonce):
                 run += [] if operation.own else [load("nonce")]
-            elif isinstance(operation, Emit):
-                run.append(self.emit(operation))
-            elif isinstance(operation, UrlJoin) and self.is_static(operation):
-                pieces = ast.Tuple([self.piece(piece) for piece in operation.body], ast.Load())
-                run.append(call(_escaper(operation.escaper), pieces))
-            else:
+            elif not isinstance(operation, InlineEnd):
                 self.flush(run, statements, target)
                 statements += self.step(operation, target)
                 if isinstance(operation, UrlJoin):
@@ -197,23 +202,55 @@ class _Builder:
         self.expressions.scopes.pop()
         return statements
 
-    def flush(self, run: list[ast.expr], statements: list[ast.stmt], target: str) -> None:
-        """Append a run of text and values."""
+    def flush(self, run: list[Operation | ast.expr], statements: list[ast.stmt], target: str) -> None:
+        """Append a run of text and values; where it reads from objects, in a copy for each kind that they may be."""
         if not run:
             return
-        if len(run) == 1:
-            joined = run[0]
+        owners = self.expressions.owners()
+        if not (self.way.awaits or self.expressions.lenient):
+            owners.read(node for operation in run for node in _values(operation))
+        if 0 < len(owners.found) <= MOST_OWNERS:
+            copies = []
+            for items in (True, False):
+                test = self.expressions.guard(owners.found, items=items)
+                copies.append((test, self.append(self.joined(run), target)))
+            self.expressions.direct, self.expressions.plain = {}, True
+            inner = self.append(self.joined(run), target)
+            self.expressions.plain = False
+            for test, statement in reversed(copies):
+                inner = ast.If(test, [statement], [inner])
+            statements.append(inner)
         else:
-            values: list[ast.expr] = [
-                part if isinstance(part, ast.Constant) else ast.FormattedValue(part, -1) for part in run
-            ]
-            joined = ast.JoinedStr(values)
-        statements.append(self.append(joined, target))
+            statements.append(self.append(self.joined(run), target))
         run.clear()
+
+    def joined(self, run: list[Operation | ast.expr]) -> ast.expr:
+        """Return a run as one expression."""
+        parts = [self.printed(operation) for operation in run]
+        if len(parts) == 1:
+            return parts[0]
+        return ast.JoinedStr(
+            [part if isinstance(part, ast.Constant) else ast.FormattedValue(part, -1) for part in parts]
+        )
+
+    def printed(self, operation: Operation | ast.expr) -> ast.expr:
+        """Return what one operation of a run prints."""
+        match operation:
+            case Constant():
+                return ast.Constant(operation.text)
+            case Emit():
+                return self.emit(operation)
+            case UrlJoin():
+                pieces = ast.Tuple([self.piece(piece) for piece in operation.body], ast.Load())
+                return call(_escaper(operation.escaper), pieces)
+        assert isinstance(operation, ast.expr)  # noqa: S101  nothing else is in a run
+        return operation
 
     @staticmethod
     def append(value: ast.expr, target: str) -> ast.stmt:
-        """Append one thing."""
+        """Append one thing, or return it where it is all that there is."""
+        if target == RETURN:
+            return ast.Return(value)
         statement = ast.Expr(call(target, value))
         if hasattr(value, "lineno"):
             ast.copy_location(statement, value)
@@ -407,6 +444,21 @@ class _Builder:
             position["last"] = load(last)
             return call(self.helper("ahead"), load(rows)), ast.Tuple([item, store(last)], ast.Store())
         return (call("each_async", load(rows)) if self.is_async else load(rows)), item
+
+
+def is_one_run(function: Function) -> bool:
+    """Tell whether a function does nothing but print values and text in one run."""
+    printing = sum(isinstance(operation, Constant | Emit | Nonce) for operation in function.body)
+    return 0 < printing <= LONGEST_RUN and printing == len(function.body)
+
+
+def _values(operation: Operation | ast.expr) -> Iterator[tree.Expression]:
+    """Yield the expressions that an operation of a run prints, in order."""
+    if isinstance(operation, Emit | UrlValue):
+        yield operation.expression
+    elif isinstance(operation, UrlJoin):
+        for piece in operation.body:
+            yield from _values(piece)
 
 
 def _wanted(parameter: tree.Parameter) -> list[ast.expr]:

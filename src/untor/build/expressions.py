@@ -6,6 +6,7 @@ import ast
 import copy
 from dataclasses import dataclass, field
 
+from untor.build.guards import Owners, Path
 from untor.filters import TAKE_NONE
 from untor.language import tree
 
@@ -37,6 +38,9 @@ _COMPARE: dict[str, type[ast.cmpop]] = {
     "is not": ast.IsNot,
 }
 
+_NO_ATTRIBUTES = frozenset({"None", "True", "False"})
+"""Names that Python's syntax tree does not take as attributes."""
+
 Binding = str | dict[str, ast.expr]
 """What a name of the template is in the code: a local variable, or, of a loop's position, an expression for each
 attribute."""
@@ -59,7 +63,11 @@ def call(function: str, *arguments: ast.expr) -> ast.Call:
 
 @dataclass
 class Shared:
-    """What all functions of one page share: names used so far, and where filters and functions are called."""
+    """What all functions of one page share: names used so far, and where filters and functions are called.
+
+    ``reads`` are the places where a variable's attribute or (told by the last of the key) item is read directly, with
+    the variable and the name.
+    """
 
     lenient: bool
     counter: int = 0
@@ -67,6 +75,7 @@ class Shared:
     filters: set[str] = field(default_factory=set)
     globals: set[str] = field(default_factory=set)
     calls: dict[tuple[str, int, int], tuple[str, str]] = field(default_factory=dict)
+    reads: dict[tuple[str, int, int, int, int, bool], tuple[str, str]] = field(default_factory=dict)
 
 
 class Expressions:
@@ -84,6 +93,12 @@ class Expressions:
         self.awaits = awaits
         self.scopes: list[dict[str, Binding]] = [{}]
         self.inputs: dict[str, str] = {}
+        self.direct: dict[Path, str] = {}
+        """The objects whose type is known, by their paths, with the variables that hold them."""
+        self.items = False
+        """Whether they are dicts; else their names are attributes."""
+        self.plain = False
+        """Whether nothing is known of any type, and nothing is to be tested."""
 
     def fresh(self, word: str) -> str:
         """Return a new name for a local variable."""
@@ -158,8 +173,62 @@ class Expressions:
             binding = self.lookup(node.owner.name)
             if isinstance(binding, dict):
                 return copy.deepcopy(binding[node.name])
+        if self.direct and not lenient and node.name not in _NO_ATTRIBUTES:
+            variable = self.direct.get(self.owners().path(node.owner) or ())
+            if variable is not None:
+                return self.read(variable, node)
+        elif not (lenient or self.awaits or self.plain or node.name in _NO_ATTRIBUTES):
+            path = self.owners().path(node.owner)
+            if path is not None and len(path) == 1 and path[0][0] in "vp":
+                # One name alone of something that a loop or a step has named: the type is tested in place.
+                self.items = False
+                test = ast.Compare(call("type", load(path[0])), [ast.In()], [load("direct")])
+                found = call("dot", load(path[0]), ast.Constant(node.name))
+                return ast.IfExp(test, self.read(path[0], node), found)
         owner = self._owner(node.owner, lenient=lenient)
         return call("dot_maybe" if lenient else "dot", owner, ast.Constant(node.name))
+
+    def owners(self) -> Owners:
+        """Return what finds the objects that expressions read from."""
+        return Owners(self.variable_of)
+
+    def variable_of(self, node: tree.Name) -> str | None:
+        """Return the variable that holds the value of a name; ``None`` for a loop's position."""
+        binding = self.lookup(node.name)
+        if binding is None:
+            self._name(node, lenient=True)
+            return f"{'c' if self.known is None else 'g'}_{node.name}"
+        return binding if isinstance(binding, str) else None
+
+    def read(self, variable: str, node: tree.Attribute) -> ast.expr:
+        """Read an attribute, or of a dict an item, of an object whose type is known."""
+        first, last = self.positions.of(node.start), self.positions.of(node.end)
+        self.shared.reads[(self.positions.file, *first, *last, self.items)] = (variable, node.name)
+        if self.items:
+            built: ast.expr = ast.Subscript(load(variable), ast.Constant(node.name), ast.Load())
+        else:
+            built = ast.Attribute(load(variable), node.name, ast.Load())
+        return self.positions.place(built, node.start, node.end)
+
+    def guard(self, owners: Mapping[Path, tree.Expression], *, items: bool) -> ast.expr:
+        """Test that all objects are dicts, or all of types whose dots are attributes; they are known from then on."""
+        self.direct, self.items = {}, items
+        tests: list[ast.expr] = []
+        for path, node in owners.items():
+            if isinstance(node, tree.Attribute):
+                name = self.fresh("o")
+                value: ast.expr = ast.NamedExpr(store(name), self.read(self.direct[path[:-1]], node))
+            else:
+                name, value = path[0], load(path[0])
+            self.direct[path] = name
+            kind = call("type", value)
+            test = (
+                ast.Compare(kind, [ast.Is()], [load("dict")])
+                if items
+                else ast.Compare(kind, [ast.In()], [load("direct")])
+            )
+            tests.append(self.positions.place(test, node.start, node.end))
+        return tests[0] if len(tests) == 1 else ast.BoolOp(ast.And(), tests)
 
     def _item(self, node: tree.Item, lenient: bool) -> ast.expr:  # noqa: FBT001
         owner = self._owner(node.owner, lenient=lenient)

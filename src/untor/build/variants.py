@@ -10,18 +10,17 @@ from untor.build.expressions import call, load, store
 _START = """
 {define} {name}(context=None, /, **values):
     try:
-        scope = merge(context, values)
+        scope = values if context is None and not everywhere else merge(context, values)
         get = scope.get
-        out = []
-        append = out.append
-        {finish}
+        {start}
     except Exception as error:
         problem = trouble(error)
         if problem is None:
             raise
         raise problem from error
 """
-_FINISH = {False: "return ''.join(out)", True: "yield ''.join(out)"}
+_OUT = "out = []\n        append = out.append\n        "
+_FINISH = {False: _OUT + "return ''.join(out)", True: _OUT + "yield ''.join(out)"}
 
 CHUNK = 48
 """How many runs of text a chunk is made of: a few kilobytes of an ordinary page."""
@@ -35,10 +34,14 @@ class Variant:
     chunks: bool = False
     awaits: bool = False
 
-    def frame(self) -> tuple[ast.Module, ast.Try]:
-        """Return the module with the entry function, and the block that its body goes into."""
+    def frame(self, *, whole: bool = False) -> tuple[ast.Module, ast.Try]:
+        """Return the module with the entry function, and the block that its body goes into.
+
+        The body of a ``whole`` page returns it; any other goes before the last statement.
+        """
         define = "async def" if self.awaits else "def"
-        module = ast.parse(_START.format(define=define, name=self.name, finish=_FINISH[self.chunks]))
+        start = "" if whole else _FINISH[self.chunks]
+        module = ast.parse(_START.format(define=define, name=self.name, start=start))
         function = module.body[0]
         assert isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef)  # noqa: S101  as written above
         guarded = function.body[0]

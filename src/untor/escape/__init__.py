@@ -7,6 +7,7 @@ so that they cannot disagree.
 from __future__ import annotations
 
 from untor.escape import markup, origins, script, style, url, url_lists
+from untor.escape.fast import fast
 from untor.escape.trusted import TrustedCSS, TrustedHTML, TrustedScript, TrustedScriptURL, TrustedURL
 from untor.escape.url import SCHEMES
 from untor.escape.values import MISSING, NotPrintable, printed
@@ -31,9 +32,9 @@ __all__ = [
 _FIXED: dict[str, Callable[..., str]] = {
     "plain": printed,
     # markup
-    "text": markup.text,
-    "rcdata": markup.rcdata,
-    "attribute": markup.attribute,
+    "text": fast(markup.text),
+    "rcdata": fast(markup.rcdata),
+    "attribute": fast(markup.attribute),
     "whole-attribute": markup.whole_attribute,
     "embedded-attribute": markup.embedded_attribute,
     "boolean-attribute": markup.boolean_attribute,
@@ -42,12 +43,12 @@ _FIXED: dict[str, Callable[..., str]] = {
     "xml-attribute": markup.xml_attribute,
     "flag-attribute": markup.flag_attribute,
     # URLs
-    "percent": url.percent,
+    "percent": fast(url.percent),
     "percent-opaque": url.percent_opaque,
     "percent-path": url.percent_path,
     "percent-query": url.percent_query,
     "host": url.host,
-    "segment-url": url.segment_url,
+    "segment-url": fast(url.segment_url),
     "url-segment": url_lists.url_segment,
     "url-first-segment": url_lists.url_first_segment,
     "url-segments": url_lists.url_segments,
@@ -57,7 +58,7 @@ _FIXED: dict[str, Callable[..., str]] = {
     "script-value": script.script_value,
     "script-operand": script.script_operand,
     "script-statement": script.script_statement,
-    "script-string": script.script_string,
+    "script-string": fast(script.script_string),
     "script-regexp": script.script_regexp,
     "script-regexp-class": script.script_regexp_class,
     "json-value": script.json_value,

@@ -20,8 +20,11 @@ _NOT_XML = re.compile("[\x0c\ufffe\uffff]")
 
 def text(value: object) -> str:
     """Escape for element content; ``TrustedHTML`` and objects with ``__html__`` are printed as the HTML they are."""
-    if type(value) is str:
-        string = value
+    kind = type(value)
+    if kind is str:
+        string: str = value  # type: ignore[assignment]
+    elif kind is int or kind is float:
+        return repr(value)
     else:
         html = html_of(value)
         if html is not None:

@@ -24,6 +24,9 @@ def is_mapping(value: object) -> bool:
 _plain_types: set[type] = set()
 """Types seen whose dots are attributes first: neither mappings nor closed. Asked before every other test."""
 
+direct_types: set[type] = set()
+"""Those of them that have no items either: what is no attribute of theirs is missing."""
+
 _MOST_TYPES = 1000
 
 
@@ -41,7 +44,7 @@ def dot(value: object, name: str) -> object:
     found = dot_maybe(value, name)
     if found is not MISSING or value is MISSING:
         return found
-    raise MissingValue(_missing_attribute(value, name))
+    raise MissingValue(missing_attribute(value, name))
 
 
 def dot_maybe(value: object, name: str) -> object:
@@ -57,7 +60,10 @@ def dot_maybe(value: object, name: str) -> object:
             return _item(value, name)
         if len(_plain_types) >= _MOST_TYPES:
             _plain_types.clear()
+            direct_types.clear()
         _plain_types.add(type(value))
+        if not hasattr(type(value), "__getitem__"):
+            direct_types.add(type(value))
     found: object = getattr(value, name, MISSING)
     if found is MISSING and hasattr(type(value), "__getitem__"):
         return _item(value, name)
@@ -71,10 +77,14 @@ def _item(value: object, key: object) -> object:
         return MISSING
 
 
-def _missing_attribute(value: object, name: str) -> Problem:
+def missing_attribute(value: object, name: str) -> Problem:
+    """Return the problem of a name that a value does not have."""
     if value is None:
         return Problem("attribute-of-none", owner="it", word=name)
-    near = suggestion(name, reach(value), _there_is(reach(value)))
+    names = reach(value)
+    near = suggestion(name, names, _there_is(names))
+    if name in names:
+        near = "It has code of its own for that, which ended in an AttributeError."
     return Problem("attribute-missing", word=name, type=type(value).__name__, near=near)
 
 
@@ -144,9 +154,12 @@ def _in_reach(scope: Mapping[str, object] | tuple[str, ...]) -> str:
     return f"{what} was given {', '.join(names[:12]) if names else 'no values'}."
 
 
-def truth(value: object) -> bool:
-    """Return whether a value counts as true; an array or a data frame does when it has any item."""
-    if type(value) is bool:
+_TRUE_OR_FALSE = frozenset({bool, str, int, float, type(None), list, dict, tuple})
+
+
+def truth(value: object) -> object:
+    """Return what is true when a value counts as true; an array or a data frame does when it has any item."""
+    if type(value) in _TRUE_OR_FALSE or type(value) in direct_types:
         return value
     if hasattr(type(value), "__array__"):
         return bool(len(value))  # type: ignore[arg-type]

@@ -15,6 +15,8 @@ if TYPE_CHECKING:
 
 def each(value: object) -> Iterable[object]:
     """Return what a loop with one name runs over; nothing for a missing value. Raises ``RenderError``."""
+    if type(value) is list or type(value) is tuple:
+        return value
     if value is MISSING:
         return ()
     if isinstance(value, bytes | bytearray | memoryview):

@@ -5,10 +5,13 @@ Generated code carries the template's own lines and columns, so that the traceba
 
 from __future__ import annotations
 
+from opcode import opmap
+
 from untor.errors import MissingValue, RenderError, UntorError
 from untor.escape import NotPrintable
 from untor.filters.problem import FilterProblem
 from untor.problems import Problem
+from untor.run.lookups import missing_attribute
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -18,18 +21,27 @@ if TYPE_CHECKING:
 
     Sources = dict[str, Source]
     Calls = dict[tuple[str, int, int], tuple[str, str]]
+    Reads = dict[tuple[str, int, int, int, int, bool], tuple[str, str]]
 
 _LONGEST = 300
+_READING = {opmap[name] for name in ("LOAD_ATTR", "BINARY_SUBSCR", "BINARY_OP") if name in opmap}
+"""The instructions that read an attribute or an item."""
 
 
-def locate(error: BaseException, sources: Sources) -> tuple[Source, int, int] | None:
-    """Return the source and the offsets of the innermost place in a template that an exception went through."""
+def innermost(error: BaseException, sources: Sources) -> TracebackType | None:
+    """Return the innermost part of a traceback that is in the code of a template."""
     found: TracebackType | None = None
     trace = error.__traceback__
     while trace is not None:
         if trace.tb_frame.f_globals.get("__untor_sources__") is sources:
             found = trace
         trace = trace.tb_next
+    return found
+
+
+def locate(error: BaseException, sources: Sources) -> tuple[Source, int, int] | None:
+    """Return the source and the offsets of the innermost place in a template that an exception went through."""
+    found = innermost(error, sources)
     if found is None:
         return None
     code = found.tb_frame.f_code
@@ -43,9 +55,13 @@ def locate(error: BaseException, sources: Sources) -> tuple[Source, int, int] | 
     return source, start, max(end, start + 1)
 
 
-def trouble(error: Exception, sources: Sources, calls: Calls) -> UntorError | None:
+def trouble(error: Exception, sources: Sources, calls: Calls, reads: Reads) -> UntorError | None:
     """Return the exception to raise instead; ``None`` when the one there is can go on, with its place filled in."""
     place = locate(error, sources)
+    if isinstance(error, KeyError | AttributeError) and (missing := _not_there(error, sources, reads)):
+        if place is not None:
+            _fill_in(missing, *place)
+        return missing
     if isinstance(error, UntorError):
         if error.problem.source is None and place is not None:
             _fill_in(error, *place)
@@ -63,6 +79,30 @@ def trouble(error: Exception, sources: Sources, calls: Calls) -> UntorError | No
     if kind == "call" and source.text[end - 1 : end] == ")":
         return RenderError(Problem("call-failed", source, start, end, word=name, trouble=what))
     return RenderError(Problem("expression-failed", source, start, end, trouble=what))
+
+
+def _not_there(error: KeyError | AttributeError, sources: Sources, reads: Reads) -> MissingValue | None:
+    """Return the exception for a name that was read directly and is not there."""
+    found = innermost(error, sources)
+    if found is None or (isinstance(error, KeyError) and found.tb_next is not None):
+        return None
+    code = found.tb_frame.f_code
+    if code.co_code[found.tb_lasti] not in _READING:
+        return None
+    line, last_line, first, last = [*code.co_positions()][found.tb_lasti // 2]
+    items = isinstance(error, KeyError)
+    read = reads.get((code.co_filename, line or 0, first or 0, last_line or 0, last or 0, items))
+    if read is None:
+        # Python was told to keep no columns: the line must do.
+        name = error.args[0] if isinstance(error, KeyError) else error.name
+        here = (
+            each for key, each in reads.items() if (*key[:2], key[-1]) == (code.co_filename, found.tb_lineno, items)
+        )
+        read = next((each for each in here if each[1] == name), None)
+    if read is None:
+        return None
+    variable, name = read
+    return MissingValue(missing_attribute(found.tb_frame.f_locals.get(variable), name))
 
 
 def _fill_in(error: UntorError, source: Source, start: int, end: int) -> None:

@@ -1,0 +1,323 @@
+/* The fast path of the escaping functions and of dots.
+
+   Each function here has one of the same name in Python, which says what it does. It takes the values that are most
+   common and gives all others, and all that could go wrong, to the one in Python: text that HTML forbids, subclasses of
+   str, numbers that are none of the two exact kinds, and everything else. So there is one meaning, in one place. */
+
+#define PY_SSIZE_T_CLEAN
+#include <Python.h>
+#include <string.h>
+
+enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, DOT, SLOW };
+
+static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "dot"};
+
+typedef struct {
+    PyObject *slow[SLOW];  /* the functions in Python */
+    PyObject *direct;      /* the set of types whose dots are attributes */
+} State;
+
+static inline State *state_of(PyObject *module) { return (State *)PyModule_GetState(module); }
+
+/* What a character becomes longer by when it is escaped; FORBIDDEN is left to Python. */
+#define FORBIDDEN 255
+static unsigned char MORE[2][256];
+static const char *const REFERENCES[256] = {
+    ['&'] = "&amp;", ['<'] = "&lt;", ['>'] = "&gt;", ['"'] = "&#34;", ['\''] = "&#39;", ['\r'] = "&#13;",
+};
+/* URL §1.3, RFC 3986 §2.3: what stays as it is. */
+static unsigned char UNRESERVED[256];
+/* What means nothing in a string of a script, nor in markup. */
+static unsigned char HARMLESS[256];
+
+static void fill_tables(void)
+{
+    for (int c = 0; c < 256; c++) {
+        int control = (c < 0x20 && c != '\t' && c != '\n' && c != '\f' && c != '\r') || (c >= 0x7f && c < 0xa0);
+        for (int attribute = 0; attribute < 2; attribute++) {
+            int escaped = REFERENCES[c] != NULL && (attribute || (c != '"' && c != '\''));
+            MORE[attribute][c] = control ? FORBIDDEN : escaped ? (unsigned char)(strlen(REFERENCES[c]) - 1) : 0;
+        }
+        int alphanumeric = (c >= '0' && c <= '9') || (c >= 'A' && c <= 'Z') || (c >= 'a' && c <= 'z');
+        UNRESERVED[c] = alphanumeric || c == '-' || c == '.' || c == '_' || c == '~';
+        HARMLESS[c] = c >= 0x20 && c < 0x7f && strchr("\"$&'<>\\`", c) == NULL;
+    }
+}
+
+static PyObject *slowly(PyObject *module, int which, PyObject *const *arguments, Py_ssize_t count)
+{
+    PyObject *function = state_of(module)->slow[which];
+    if (function == NULL) {
+        PyErr_Format(PyExc_RuntimeError, "%s is not installed", NAMES[which]);
+        return NULL;
+    }
+    return PyObject_Vectorcall(function, arguments, (size_t)count, NULL);
+}
+
+/* Whether a value is an exact str whose characters can be looked at. */
+static int is_text(PyObject *value)
+{
+    if (!PyUnicode_CheckExact(value))
+        return 0;
+#if PY_VERSION_HEX < 0x030C0000
+    if (PyUnicode_READY(value) < 0) {
+        PyErr_Clear();
+        return 0;
+    }
+#endif
+    return 1;
+}
+
+/* How much longer a string is when it is escaped; -1 when it has something in it that is forbidden. */
+static Py_ssize_t growth(PyObject *string, const unsigned char *more)
+{
+    Py_ssize_t length = PyUnicode_GET_LENGTH(string), extra = 0;
+    const void *data = PyUnicode_DATA(string);
+    int kind = PyUnicode_KIND(string);
+    if (kind == PyUnicode_1BYTE_KIND) {
+        const Py_UCS1 *chars = data;
+        for (Py_ssize_t i = 0; i < length; i++) {
+            unsigned char step = more[chars[i]];
+            if (step == FORBIDDEN)
+                return -1;
+            extra += step;
+        }
+        return extra;
+    }
+    for (Py_ssize_t i = 0; i < length; i++) {
+        Py_UCS4 c = PyUnicode_READ(kind, data, i);
+        if (c < 256) {
+            unsigned char step = more[c];
+            if (step == FORBIDDEN)
+                return -1;
+            extra += step;
+        }
+        else if (c >= 0xd800 && c <= 0xdfff)
+            return -1;
+    }
+    return extra;
+}
+
+static PyObject *escaped(PyObject *string, const unsigned char *more, Py_ssize_t extra)
+{
+    Py_ssize_t length = PyUnicode_GET_LENGTH(string);
+    if (extra > PY_SSIZE_T_MAX - length)
+        return PyErr_NoMemory();
+    PyObject *result = PyUnicode_New(length + extra, PyUnicode_MAX_CHAR_VALUE(string));
+    if (result == NULL)
+        return NULL;
+    int kind = PyUnicode_KIND(string);
+    const void *from = PyUnicode_DATA(string);
+    void *to = PyUnicode_DATA(result);
+    Py_ssize_t at = 0;
+    for (Py_ssize_t i = 0; i < length; i++) {
+        Py_UCS4 c = PyUnicode_READ(kind, from, i);
+        if (c < 256 && more[c]) {
+            for (const char *each = REFERENCES[c]; *each; each++, at++)
+                PyUnicode_WRITE(kind, to, at, (unsigned char)*each);
+        }
+        else {
+            PyUnicode_WRITE(kind, to, at, c);
+            at++;
+        }
+    }
+    return result;
+}
+
+static PyObject *markup(PyObject *module, PyObject *value, int which)
+{
+    const unsigned char *more = MORE[which == ATTRIBUTE];
+    if (is_text(value)) {
+        Py_ssize_t extra = growth(value, more);
+        if (extra == 0)
+            return Py_NewRef(value);
+        if (extra > 0)
+            return escaped(value, more, extra);
+    }
+    else if (PyLong_CheckExact(value) || PyFloat_CheckExact(value))
+        return PyObject_Repr(value);
+    return slowly(module, which, &value, 1);
+}
+
+static PyObject *text(PyObject *module, PyObject *value) { return markup(module, value, TEXT); }
+
+static PyObject *attribute(PyObject *module, PyObject *value) { return markup(module, value, ATTRIBUTE); }
+
+static PyObject *rcdata(PyObject *module, PyObject *value) { return markup(module, value, RCDATA); }
+
+/* Percent-encode ASCII between two other strings of ASCII; NULL without an error when it is not that simple. */
+static PyObject *percent_encoded(PyObject *before, PyObject *value, PyObject *after)
+{
+    if (!is_text(value) || !PyUnicode_IS_ASCII(value))
+        return NULL;
+    Py_ssize_t length = PyUnicode_GET_LENGTH(value), extra = 0, prefix = 0, suffix = 0;
+    const Py_UCS1 *chars = PyUnicode_1BYTE_DATA(value);
+    for (Py_ssize_t i = 0; i < length; i++)
+        extra += UNRESERVED[chars[i]] ? 0 : 2;
+    if (before != NULL) {
+        if (!is_text(before) || !PyUnicode_IS_ASCII(before) || !is_text(after)
+            || !PyUnicode_IS_ASCII(after))
+            return NULL;
+        prefix = PyUnicode_GET_LENGTH(before);
+        suffix = PyUnicode_GET_LENGTH(after);
+    }
+    else if (extra == 0)
+        return Py_NewRef(value);
+    if (extra > PY_SSIZE_T_MAX - length || prefix + suffix > PY_SSIZE_T_MAX - length - extra)
+        return PyErr_NoMemory();
+    PyObject *result = PyUnicode_New(prefix + length + extra + suffix, 127);
+    if (result == NULL)
+        return NULL;
+    Py_UCS1 *to = PyUnicode_1BYTE_DATA(result);
+    if (prefix) {
+        memcpy(to, PyUnicode_1BYTE_DATA(before), (size_t)prefix);
+        to += prefix;
+    }
+    for (Py_ssize_t i = 0; i < length; i++) {
+        Py_UCS1 c = chars[i];
+        if (UNRESERVED[c])
+            *to++ = c;
+        else {
+            *to++ = '%';
+            *to++ = (Py_UCS1)"0123456789ABCDEF"[c >> 4];
+            *to++ = (Py_UCS1)"0123456789ABCDEF"[c & 15];
+        }
+    }
+    if (suffix)
+        memcpy(to, PyUnicode_1BYTE_DATA(after), (size_t)suffix);
+    return result;
+}
+
+static PyObject *percent(PyObject *module, PyObject *value)
+{
+    PyObject *result = percent_encoded(NULL, value, NULL);
+    if (result != NULL || PyErr_Occurred())
+        return result;
+    return slowly(module, PERCENT, &value, 1);
+}
+
+static PyObject *segment_url(PyObject *module, PyObject *const *arguments, Py_ssize_t count)
+{
+    if (count == 3 && is_text(arguments[1])) {
+        PyObject *value = arguments[1];
+        /* A value of dots only is looked at by Python: it may lead elsewhere. */
+        if (PyUnicode_GET_LENGTH(value) > 2 || (PyUnicode_GET_LENGTH(value) > 0 && PyUnicode_READ_CHAR(value, 0) != '.')) {
+            PyObject *result = percent_encoded(arguments[0], value, arguments[2]);
+            if (result != NULL || PyErr_Occurred())
+                return result;
+        }
+    }
+    return slowly(module, SEGMENT_URL, arguments, count);
+}
+
+static PyObject *script_string(PyObject *module, PyObject *value)
+{
+    if (is_text(value) && PyUnicode_IS_ASCII(value)) {
+        Py_ssize_t length = PyUnicode_GET_LENGTH(value), i = 0;
+        const Py_UCS1 *chars = PyUnicode_1BYTE_DATA(value);
+        while (i < length && HARMLESS[chars[i]])
+            i++;
+        if (i == length)
+            return Py_NewRef(value);
+    }
+    return slowly(module, SCRIPT_STRING, &value, 1);
+}
+
+static PyObject *dot(PyObject *module, PyObject *const *arguments, Py_ssize_t count)
+{
+    State *state = state_of(module);
+    if (count == 2 && PyDict_CheckExact(arguments[0])) {
+        PyObject *item = PyDict_GetItemWithError(arguments[0], arguments[1]);
+        if (item != NULL)
+            return Py_NewRef(item);
+        if (PyErr_Occurred())
+            return NULL;
+    }
+    else if (count == 2 && state->direct != NULL) {
+        int found = PySet_Contains(state->direct, (PyObject *)Py_TYPE(arguments[0]));
+        if (found < 0)
+            return NULL;
+        if (found) {
+            PyObject *value = PyObject_GetAttr(arguments[0], arguments[1]);
+            if (value != NULL || !PyErr_ExceptionMatches(PyExc_AttributeError))
+                return value;
+            PyErr_Clear();
+        }
+    }
+    return slowly(module, DOT, arguments, count);
+}
+
+static PyObject *install(PyObject *module, PyObject *arguments)
+{
+    const char *name;
+    PyObject *function;
+    if (!PyArg_ParseTuple(arguments, "sO", &name, &function))
+        return NULL;
+    State *state = state_of(module);
+    if (strcmp(name, "direct") == 0) {
+        if (!PySet_CheckExact(function)) {
+            PyErr_SetString(PyExc_TypeError, "direct is a set");
+            return NULL;
+        }
+        Py_XSETREF(state->direct, Py_NewRef(function));
+        Py_RETURN_NONE;
+    }
+    for (int which = 0; which < SLOW; which++) {
+        if (strcmp(name, NAMES[which]) == 0) {
+            Py_XSETREF(state->slow[which], Py_NewRef(function));
+            return PyObject_GetAttrString(module, name);
+        }
+    }
+    PyErr_Format(PyExc_ValueError, "there is no %s", name);
+    return NULL;
+}
+
+static PyMethodDef METHODS[] = {
+    {"text", text, METH_O, NULL},
+    {"attribute", attribute, METH_O, NULL},
+    {"rcdata", rcdata, METH_O, NULL},
+    {"percent", percent, METH_O, NULL},
+    {"segment_url", (PyCFunction)(void (*)(void))segment_url, METH_FASTCALL, NULL},
+    {"script_string", script_string, METH_O, NULL},
+    {"dot", (PyCFunction)(void (*)(void))dot, METH_FASTCALL, NULL},
+    {"install", install, METH_VARARGS, "Take the function in Python that does what is not done here; return the fast one."},
+    {NULL, NULL, 0, NULL},
+};
+
+static int traverse(PyObject *module, visitproc visit, void *arg)
+{
+    State *state = state_of(module);
+    for (int which = 0; which < SLOW; which++)
+        Py_VISIT(state->slow[which]);
+    Py_VISIT(state->direct);
+    return 0;
+}
+
+static int clear(PyObject *module)
+{
+    State *state = state_of(module);
+    for (int which = 0; which < SLOW; which++)
+        Py_CLEAR(state->slow[which]);
+    Py_CLEAR(state->direct);
+    return 0;
+}
+
+static void release(void *module) { clear((PyObject *)module); }
+
+static int execute(PyObject *module)
+{
+    (void)module;
+    fill_tables();
+    return 0;
+}
+
+static PyModuleDef_Slot SLOTS[] = {
+    {Py_mod_exec, execute},
+    {0, NULL},
+};
+
+static struct PyModuleDef MODULE = {
+    PyModuleDef_HEAD_INIT, "untor.escape._speed", NULL, sizeof(State), METHODS, SLOTS, traverse, clear, release,
+};
+
+PyMODINIT_FUNC PyInit__speed(void) { return PyModuleDef_Init(&MODULE); }

@@ -1,0 +1,347 @@
+"""What makes pages fast changes nothing: the extension in C and objects read directly. What it saves is counted."""
+
+from __future__ import annotations
+
+import ast
+import asyncio
+import os
+import subprocess
+import sys
+import tracemalloc
+from dataclasses import dataclass
+from decimal import Decimal
+from typing import TYPE_CHECKING, Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from untor import Engine, MissingValue, RenderError, TrustedHTML, TrustedURL, UntorError
+from untor.escape import MISSING, markup, script, url
+from untor.escape.fast import IS_BUILT, fast
+from untor.run import lookups
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+PURE: dict[str, Callable[..., object]] = {
+    "text": markup.text,
+    "attribute": markup.attribute,
+    "rcdata": markup.rcdata,
+    "percent": url.percent,
+    "script_string": script.script_string,
+}
+built = pytest.mark.skipif(not IS_BUILT, reason="the package was built without a compiler")
+
+
+class Text(str):
+    """Text with a mind of its own."""
+
+    __slots__ = ()
+
+    def __str__(self) -> str:
+        return "<other>"
+
+    def replace(self, *_: object) -> str:  # type: ignore[override]
+        """Do nothing at all."""
+        return "<not replaced>"
+
+
+class Html:
+    """HTML by its own word."""
+
+    def __html__(self) -> str:
+        return "<i>&</i>"
+
+
+class Number(int):
+    """A number that prints as markup."""
+
+    def __repr__(self) -> str:
+        return "<b>"
+
+
+class Broken:
+    """Nothing that can be printed."""
+
+    def __str__(self) -> str:
+        raise ValueError("broken")
+
+
+CHARACTERS = st.text(
+    st.sampled_from("ab &<>\"'`$\\\r\n\t\x00\x0c\x7f\x85\xa0éĀ\u2028\ud800😀~-._/%") | st.characters(), max_size=20
+)
+VALUES = (
+    CHARACTERS | CHARACTERS.map(Text) | st.integers() | st.floats() | st.booleans() | st.none() | st.binary(max_size=4)
+    | st.sampled_from([MISSING, Html(), Number(3), Broken(), Decimal("1.5"), print, [1, "<"], {"a": "<"}])
+    | CHARACTERS.map(lambda text: TrustedHTML(text, reason="to see")) | CHARACTERS.map(lambda text: TrustedURL(text, reason="to see"))
+)  # fmt: skip
+
+
+def outcome(function: Callable[..., object], *arguments: object) -> object:
+    """Return what a function returns, or the exception that it ends in."""
+    try:
+        return function(*arguments)
+    except Exception as error:  # noqa: BLE001  whichever it is must be the same
+        return type(error), str(error)
+
+
+@built
+@given(VALUES, st.sampled_from(["/a/", "", "/é/", "/v-"]), st.sampled_from(["", "/x", "?a=\N{SNOWMAN}"]))
+def test_extension_does_the_same(value: object, before: str, after: str) -> None:
+    """For every value, the functions in C return exactly what those in Python return, or end in the same exception."""
+    for name, pure in PURE.items():
+        quick = fast(pure)
+        assert quick is not pure, name
+        assert outcome(quick, value) == outcome(pure, value)
+        assert type(outcome(quick, value)) is type(outcome(pure, value))
+    arguments = before, value, after
+    assert outcome(fast(url.segment_url), *arguments) == outcome(url.segment_url, *arguments)
+
+
+@built
+@pytest.mark.parametrize("char", ["a", "<", "\xe9", "\u0100", "\U0001f600", "&"])
+def test_large_texts(char: str) -> None:
+    """Texts of any size and width come out whole."""
+    text = char * 5_000_000 + "<" + "b" * 5_000_000
+    for name, pure in PURE.items():
+        if name in {"text", "attribute"} or char in "a<":
+            assert fast(pure)(text) == pure(text)
+
+
+@built
+def test_extension_keeps_nothing() -> None:
+    """A million calls leave no memory behind, whichever way they go, and no reference to their argument."""
+    functions = [fast(pure) for pure in PURE.values()]
+    quick_dot = fast(lookups.dot)
+    thing, row = Html(), {"a b": 1}
+    values = ["plain", "a<b&\"'", "é<", "\x00", 12, 1.5, Html(), "a b/c"]
+    counts = [sys.getrefcount(value) for value in values]
+
+    def work() -> None:
+        for _ in range(3000):
+            for function in functions:
+                for value in values:
+                    outcome(function, value)
+            for name in ("a b", "missing"):
+                outcome(quick_dot, row, name)
+                outcome(quick_dot, thing, name)
+
+    work()
+    tracemalloc.start()
+    work()
+    before = tracemalloc.get_traced_memory()[0]
+    work()
+    after = tracemalloc.get_traced_memory()[0]
+    tracemalloc.stop()
+    assert after - before < 20_000
+    assert [sys.getrefcount(value) for value in values] == counts
+
+
+@built
+def test_out_of_memory() -> None:
+    """A text that cannot be made for want of memory is a MemoryError, and nothing worse."""
+    script_ = (
+        "import resource; from untor.escape import markup; from untor.escape.fast import fast; text = '<' * 120_000_000;"
+        "resource.setrlimit(resource.RLIMIT_AS, (500_000_000, -1))\n"
+        "try: fast(markup.text)(text)\nexcept MemoryError: print('no memory')"
+    )
+    done = subprocess.run([sys.executable, "-c", script_], capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stdout) == (0, "no memory\n"), done.stderr
+
+
+def test_without_the_extension() -> None:
+    """Where there is no extension, or none is wanted, pages are the same."""
+    template = '<p title="{= x =}">{= y.z =}</p><a href="/a/{= x =}">{= y.z =}</a><script>f("{= x =}")</script>'
+    script_ = f"from untor import Engine; from untor.escape.fast import IS_BUILT; print(IS_BUILT, Engine().compile({template!r}).render(x='<é> \\'', y={{'z': '&'}}))"
+    environment = {**os.environ, "UNTOR_EXTENSION": "off"}
+    done = subprocess.run([sys.executable, "-c", script_], env=environment, capture_output=True, text=True, check=False)
+    page = Engine().compile(template).render(x="<é> '", y={"z": "&"})
+    assert done.stdout == f"False {page}\n"
+
+
+# --- objects read directly -------------------------------------------------------------------------------------------
+
+
+@dataclass
+class Plain:
+    """An object with attributes only."""
+
+    b: object = None
+    c: object = None
+
+
+class Both:
+    """An object with attributes and items."""
+
+    def __init__(self, **items: object) -> None:
+        self.items_ = items
+        self.b = items.get("b", "attribute")
+
+    def __getitem__(self, key: str) -> object:
+        return self.items_[key]
+
+
+class Lazy:
+    """An object that makes its attributes up, and fails in a property."""
+
+    @property
+    def b(self) -> object:
+        """Fail as a program does that has a mistake in it."""
+        raise AttributeError("mistake")
+
+    def __getattr__(self, name: str) -> object:
+        if name == "c":
+            return "made up"
+        raise AttributeError(name)
+
+
+LEAVES = st.sampled_from(["x", "<&>", 3, None, 1.5])
+OBJECTS = st.recursive(
+    LEAVES,
+    lambda inner: (
+        st.dictionaries(st.sampled_from(["b", "c", "d"]), inner, max_size=3)
+        | st.builds(Plain, inner, inner)
+        | st.dictionaries(st.sampled_from(["b", "c"]), inner, max_size=2).map(lambda items: Both(**items))
+        | st.just(Lazy())
+    ),
+    max_leaves=8,
+)
+READING = """<! for a in rows !>
+<p title="{= a.b.c =}">{= a.b =}{= a.c =}</p>{= a.b.b =} {= a.c.b.c ?? "none" =} {= a.d? =} <! if a.b !>{= a.c =}<! end !>
+<! let d = a.c !>{= d | upper =}<a href="/{= d =}">{= d.c? =}</a>{= a.b.c if d else d.b =}<! end !>"""
+engine = Engine(calls="methods")
+reading = engine.compile(READING)
+
+
+@given(st.lists(OBJECTS, min_size=1, max_size=4))
+def test_reading_directly_is_the_same(rows: list[object]) -> None:
+    """Whatever the objects are, a page that reads them directly is the one that looks at each dot, or fails as it does."""
+    lookups.direct_types.update({Plain, Lazy})
+    quick = outcome(reading.render, {"rows": rows})
+    slow = outcome(lambda: asyncio.run(reading.render_async({"rows": rows})))
+    if isinstance(slow, str) or isinstance(quick, str):
+        assert quick == slow
+    else:
+        # What is read first of several things that are missing may differ; that something is, does not.
+        assert quick[0] is slow[0]  # type: ignore[index]
+
+
+MISSES = [
+    ({"a": {"vessel": {"nam": 1}}}, "{= a.vessel.name =}", 'There is no "name" in this dict.', 'Did you mean "nam"?'),
+    ({"a": Plain("x")}, "{= a.b =}{= a.d =}", 'There is no "d" in this Plain.', "It has b, c."),
+    ({"a": Plain(Lazy())}, "{= a.b.c =}{= a.b.b =}", 'There is no "b" in this Lazy.', "It has code of its own for that, which ended in an AttributeError."),
+    ({"a": Plain()}, "{= a.b.c =}", 'There is no "c" here, because a.b is None.', None),
+    ({"a": [Plain({"b": 1})]}, "<! for x in a !>{= x.b.b =}{= x.b.d =}<! end !>", 'There is no "d" in this dict.', "It has b."),
+    ({"a": Plain()}, "<! let y = a !><! if y.d !>x<! end !>", 'There is no "d" in this Plain.', "It has b, c."),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("data", "source", "message", "hint"), MISSES)
+@pytest.mark.parametrize("columns", [True, False])
+def test_what_is_not_there(data: dict[str, object], source: str, message: str, hint: str | None, columns: bool) -> None:  # noqa: FBT001
+    """A name that is not there is said to be missing in the usual words, also where Python keeps no columns."""
+    if columns:
+        template = engine.compile(source)
+        for _ in range(2):
+            with pytest.raises(MissingValue) as found:
+                template.render(data)
+        assert (found.value.message, hint or found.value.hint) == (message, found.value.hint)
+        end = found.value.column or 0
+        assert source[end - 1 :].startswith(message.split('"')[1])
+        return
+    script_ = (
+        f"import sys; sys.path[:0] = {sys.path!r}; from test_speed import *; lookups.direct_types.update({{Plain, Lazy}})\n"
+        f"data, source = next((each[0], each[1]) for each in MISSES if each[2] == {message!r} and each[1] == {source!r})\n"
+        "try: engine.compile(source).render(data)\nexcept MissingValue as error: print(error.message)"
+    )
+    done = subprocess.run(
+        [sys.executable, "-X", "no_debug_ranges", "-c", script_], capture_output=True, text=True, check=False
+    )
+    assert message.partition(", because")[0][:12] in done.stdout, done.stderr
+
+
+def test_errors_of_values_are_their_own() -> None:
+    """A KeyError or an AttributeError that comes out of a value's own code is not taken for a missing name."""
+
+    class Bad:
+        def __str__(self) -> str:
+            raise self.error  # type: ignore[attr-defined]
+
+    for kind in (KeyError, AttributeError):
+        Bad.error = kind("b")  # type: ignore[attr-defined]
+        for data in ({"b": Bad()}, Plain(Bad())):
+            with pytest.raises(RenderError) as found:
+                engine.compile("{= a.b =}").render(a=data)
+            assert not isinstance(found.value, MissingValue)
+            assert found.value.code == "expression-failed"
+
+
+def test_closed_objects_stay_closed() -> None:
+    """What templates cannot look into is not read directly either."""
+    for value in (sys, print, (n for n in [1]), engine.render, type):
+        for _ in range(2):
+            with pytest.raises(UntorError):
+                engine.compile("{= a.b =}{= a.mro =}").render(a=value)
+        assert type(value) not in lookups.direct_types or type(value) is type
+
+
+# --- counted ---------------------------------------------------------------------------------------------------------
+
+
+def counted(monkeypatch: pytest.MonkeyPatch, source: str, data: dict[str, object]) -> dict[str, int]:
+    """Return how often a page calls each function of its own names."""
+    counts: dict[str, int] = {}
+    own = Engine()
+    function = own.compile(source).render
+    for name, value in list(function.__globals__.items()):
+        if callable(value) and not name.startswith("__"):
+
+            def count(*arguments: Any, name: str = name, value: Any = value, **named: Any) -> Any:
+                counts[name] = counts.get(name, 0) + 1
+                return value(*arguments, **named)
+
+            monkeypatch.setitem(function.__globals__, name, count)
+    function(data)
+    return counts
+
+
+ROWS = '<! for row in rows !><li title="{= row.b =}">{= row.b =} {= row.c =}<! end !>'
+
+
+def test_dots_are_free(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Rows of dicts, and of a class that was seen before, are read without calling anything for a dot."""
+    lookups.direct_types.discard(Plain)
+    lookups._plain_types.discard(Plain)
+    for rows, dots in (([{"b": 1, "c": 2}] * 100, 0), ([Plain(1, 2)] * 100, 3), ([Plain(1, 2)] * 100, 0)):
+        found = counted(monkeypatch, ROWS, {"rows": rows})
+        assert found.get("dot", 0) == dots
+        assert (found["e_attribute"], found["e_text"], found["each"]) == (100, 200, 1)
+
+
+def test_work_per_row_is_constant(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Ten times the rows are ten times the calls, and not one more."""
+    few, many = ({"rows": [{"b": 1, "c": 2}] * count} for count in (10, 1000))
+    one, other = counted(monkeypatch, ROWS, few), counted(monkeypatch, ROWS, many)
+    assert {name: count for name, count in other.items() if count != one[name]} == {"e_attribute": 1000, "e_text": 2000}
+
+
+def test_code_of_a_run() -> None:
+    """A run is one f-string in each of three copies; a page of one run returns it."""
+    made: list[ast.Module] = []
+    from untor.build import code  # noqa: PLC0415
+
+    def keep(module: ast.Module, *arguments: Any, **named: Any) -> Any:
+        made.append(module)
+        return compile(module, *arguments, **named)
+
+    code.compile = keep  # type: ignore[attr-defined]
+    try:
+        Engine().compile("<p>{= a.b =}{= a.c =}</p>")
+        Engine().compile("<p>{= a =}</p>")
+    finally:
+        del code.compile  # type: ignore[attr-defined]
+    joined = [sum(isinstance(node, ast.JoinedStr) for node in ast.walk(module)) for module in made]
+    returns = [sum(isinstance(node, ast.Return) for node in ast.walk(module)) for module in made]
+    assert (joined, returns) == ([3, 1], [3, 1])
+    assert "append" not in ast.unparse(made[1])
