@@ -22,7 +22,7 @@ from untor.escape.fast import IS_BUILT, fast
 from untor.run import lookups
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Mapping
 
 PURE: dict[str, Callable[..., object]] = {
     "text": markup.text,
@@ -42,7 +42,7 @@ class Text(str):
     def __str__(self) -> str:
         return "<other>"
 
-    def replace(self, *_: object) -> str:  # type: ignore[override]
+    def replace(self, *_: object) -> str:
         """Do nothing at all."""
         return "<not replaced>"
 
@@ -289,7 +289,7 @@ def test_closed_objects_stay_closed() -> None:
 # --- counted ---------------------------------------------------------------------------------------------------------
 
 
-def counted(monkeypatch: pytest.MonkeyPatch, source: str, data: dict[str, object]) -> dict[str, int]:
+def counted(monkeypatch: pytest.MonkeyPatch, source: str, data: Mapping[str, object]) -> dict[str, int]:
     """Return how often a page calls each function of its own names."""
     counts: dict[str, int] = {}
     own = Engine()
@@ -316,7 +316,12 @@ def test_dots_are_free(monkeypatch: pytest.MonkeyPatch) -> None:
     for rows, dots in (([{"b": 1, "c": 2}] * 100, 0), ([Plain(1, 2)] * 100, 3), ([Plain(1, 2)] * 100, 0)):
         found = counted(monkeypatch, ROWS, {"rows": rows})
         assert found.get("dot", 0) == dots
-        assert (found["e_attribute"], found["e_text"], found["each"]) == (100, 200, 1)
+        assert {name: count for name, count in found.items() if name != "dot"} == {
+            "e_attribute": 100,
+            "e_text": 200,
+            "merge": 1,
+            "given": 1,
+        }
 
 
 def test_work_per_row_is_constant(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -324,6 +329,44 @@ def test_work_per_row_is_constant(monkeypatch: pytest.MonkeyPatch) -> None:
     few, many = ({"rows": [{"b": 1, "c": 2}] * count} for count in (10, 1000))
     one, other = counted(monkeypatch, ROWS, few), counted(monkeypatch, ROWS, many)
     assert {name: count for name, count in other.items() if count != one[name]} == {"e_attribute": 1000, "e_text": 2000}
+
+
+NAMES = [
+    "kind",
+    "type",
+    "values",
+    "context",
+    "append",
+    "get",
+    "c_kind",
+    "class",
+    "é",
+    "out",
+    "nonce",
+    "scope",
+    "dict",
+    "given",
+]
+
+
+@pytest.mark.parametrize("name", NAMES)
+@pytest.mark.parametrize(
+    "source", ["{= %s =}", "{= %s.b =}{= %s.c =}{= kind? =}", "<body><script>f({= %s.b =})</script>{= kind? =}"]
+)
+def test_values_by_name(name: str, source: str) -> None:
+    """Whatever a value's name is, it is the same by name, by a context, by both, and missing in the usual words."""
+    template = Engine().compile(source.replace("%s", name))
+    value = {"b": 1, "c": 2}
+    data = {name: value} if "." in source else {name: "x"}
+    page = template.render(data)
+    assert (
+        template.render(**data) == page == template.render({name: "other"}, **data) == template.render(data, unread=1)
+    )
+    assert Engine(globals=data).compile(source.replace("%s", name)).render() == page
+    assert "".join(template.stream(**data)) == asyncio.run(template.render_async(**data)) == page
+    with pytest.raises(MissingValue, match=f'There is no "{name}" here') as found:
+        template.render(other=1)
+    assert found.value.hint.endswith("The page was given other.") or "Did you mean" in found.value.hint
 
 
 def test_code_of_a_run() -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+from keyword import iskeyword
 from types import CodeType
 from typing import Any
 
@@ -39,6 +40,29 @@ if TYPE_CHECKING:
 RETURN = "return"
 """The target of what is the whole page."""
 
+MOST_NAMED = 30
+"""How many values are parameters of their own."""
+
+_OWN_NAMES = frozenset(
+    {
+        "MISSING",
+        "NONCE",
+        "context",
+        "error",
+        "everywhere",
+        "get",
+        "given",
+        "merge",
+        "nonce",
+        "problem",
+        "scope",
+        "trouble",
+        "values",
+    }
+    | {"append", "out"}
+)
+"""What the frame of the entry function reads and writes."""
+
 LONGEST_RUN = 60
 """How many values one f-string takes: all of them are on the interpreter's stack at once."""
 
@@ -52,21 +76,36 @@ def build(plan: Plan, variant: str = "render", *, lenient: bool = False) -> Buil
     way = VARIANTS[variant]
     shared = Shared(lenient)
     whole = not way.chunks and is_one_run(plan.main)
-    module, guarded = way.frame(whole=whole)
+    shared.nonces = plan.nonces
+    builder = _Builder(plan.main, shared, way)
+    body = builder.body(RETURN if whole else "append")
+    functions = [_Builder(function, shared, way).definition() for function in plan.functions]
+    named = _named(plan, builder, [*body, *functions])
+    module, guarded = way.frame(named, whole=whole, nonces=plan.nonces)
     for node in ast.walk(module):
-        if isinstance(node, ast.expr | ast.stmt | ast.excepthandler):
+        if isinstance(node, ast.expr | ast.stmt | ast.excepthandler | ast.arg):
             node.lineno = node.end_lineno = 1
             node.col_offset = node.end_col_offset = 0
-    shared.nonces = plan.nonces
-    body = _Builder(plan.main, shared, way).body(RETURN if whole else "append")
+    if not named:
+        body[:0] = builder.start()
     guarded.body[len(guarded.body) - (not whole) : len(guarded.body) - (not whole)] = body
     files = {function.name: function.source.path or function.source.name for function in plan.functions}
-    module.body[:0] = [_Builder(function, shared, way).definition() for function in plan.functions]
+    module.body[:0] = functions
     place_all(module)
     file = plan.source.path or plan.source.name
     code = _in_files(compile(module, file, "exec", dont_inherit=True, optimize=0), files)
     sources = {each.source.path or each.source.name: each.source for each in (plan.main, *plan.functions)}
     return Built(code, frozenset(shared.filters), frozenset(shared.globals), shared.calls, shared.reads, sources)
+
+
+def _named(plan: Plan, builder: _Builder, statements: list[ast.stmt]) -> list[str]:
+    """Return the values that the entry function takes as parameters of their own; none where that cannot be."""
+    names = sorted(builder.expressions.inputs)
+    if plan.main.parameters or not 0 < len(names) <= MOST_NAMED or any(each.context for each in plan.functions):
+        return []
+    used = {node.id for statement in statements for node in ast.walk(statement) if isinstance(node, ast.Name)}
+    used |= _OWN_NAMES
+    return [] if any(iskeyword(name) or name in used or not name.isascii() for name in names) else names
 
 
 def _in_files(code: CodeType, files: dict[str, str], file: str = "") -> CodeType:
@@ -99,13 +138,18 @@ class _Builder:
     # --- functions -------------------------------------------------------------------------------------------------
 
     def body(self, target: str) -> list[ast.stmt]:
-        """Return the statements of the entry function."""
+        """Return the statements of the entry function, but for those that read its values."""
         taken = [self.taken(parameter, entry=True) for parameter in self.function.parameters]
         inner = self.block(self.function.body, target)
+        known = self.expressions.kinds_known([*self.expressions.kinds])
+        return [*(statement for each in taken for statement in each), *known, *inner]
+
+    def start(self) -> list[ast.stmt]:
+        """Return the statements that read the values of the entry function from its context."""
         start = variables(self.expressions.inputs)
         if self.shared.nonces:
             start.append(ast.Assign([store("nonce")], call("get", load("NONCE"), ast.Constant(""))))
-        return [*start, *(statement for each in taken for statement in each), *inner]
+        return start
 
     def definition(self) -> ast.stmt:
         """Return the definition of a function."""
@@ -116,6 +160,7 @@ class _Builder:
         if function.context:
             get = ast.Attribute(load("scope"), "get", ast.Load())
             start = [ast.Assign([store("get")], get), *variables(self.expressions.inputs)]
+        taken += self.expressions.kinds_known([*self.expressions.kinds])
         names = [*self.passed_to(function), *(f"p_{each.name}" for each in function.parameters)]
         return self.way.define(function.name, [*names, *function.slots], [*start, *taken, *inner], plain=function.plain)
 
@@ -123,6 +168,8 @@ class _Builder:
         """Bind what the function takes: what it was given, the context's value, the default, or an error."""
         variable = f"p_{parameter.name}"
         self.expressions.bind(parameter.name, variable)
+        if not self.way.awaits:
+            self.expressions.kinds[variable] = False
         name = ast.Constant(parameter.name)
         statements: list[ast.stmt] = []
         if parameter.type == "*":
@@ -360,7 +407,10 @@ class _Builder:
             item = ast.Tuple([store(index), item], ast.Store())
             self.position(node.position or "").update(_counted(index))
         self.depth += 1
+        if not self.way.awaits:
+            self.expressions.kinds.update(dict.fromkeys(names, False))
         body = self.block(operation.body, target) or [ast.Pass()]
+        body[:0] = self.expressions.kinds_known(names)
         self.depth -= 1
         self.expressions.scopes.pop()
         if self.depth and not self.depth % DEEPEST_LOOPS:
@@ -403,7 +453,13 @@ class _Builder:
         if self.way.awaits and not self.way.chunks:
             items = ast.Await(call("collected", items))
         source = self.helper("pairs" if len(node.names) == 2 else "each")  # noqa: PLR2004  key and value
-        items = self.positions.place(call(source, items), node.iterable.start, node.iterable.end)
+        if source == "each":
+            name = self.expressions.fresh("t")
+            known = ast.Compare(call("type", ast.NamedExpr(store(name), items)), [ast.Is()], [load("list")])
+            items = ast.IfExp(known, load(name), call(source, load(name)))
+        else:
+            items = call(source, items)
+        items = self.positions.place(items, node.iterable.start, node.iterable.end)
         self.expressions.scopes.append({})
         names = [self.expressions.fresh(f"v_{name}_") for name in node.names]
         for name, variable in zip(node.names, names, strict=True):

@@ -12,7 +12,7 @@ from untor.language import tree
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Iterable, Mapping
 
     from untor.build.positions import Positions
 
@@ -97,6 +97,8 @@ class Expressions:
         """The objects whose type is known, by their paths, with the variables that hold them."""
         self.items = False
         """Whether they are dicts; else their names are attributes."""
+        self.kinds: dict[str, bool] = {}
+        """The variables whose kind can be found out once, and whether anything asks for it."""
         self.plain = False
         """Whether nothing is known of any type, and nothing is to be tested."""
 
@@ -132,7 +134,9 @@ class Expressions:
             isinstance(node, tree.Unary) and node.operator == "not"
         ):
             return built
-        return self.positions.place(call("truth", built), node.start, node.end)
+        name = self.fresh("t")
+        known = ast.Compare(call("type", ast.NamedExpr(store(name), built)), [ast.In()], [load("plainly_true")])
+        return self.positions.place(ast.IfExp(known, load(name), call("truth", load(name))), node.start, node.end)
 
     def _awaited(self, built: ast.expr) -> ast.expr:
         name = self.fresh("t")
@@ -150,7 +154,10 @@ class Expressions:
         if isinstance(binding, str):
             return load(binding)
         if self.known is None:
-            variable = self.inputs.setdefault(node.name, f"c_{node.name}")
+            variable = f"c_{node.name}"
+            if variable not in self.inputs.values() and not self.awaits:
+                self.kinds[variable] = False
+            self.inputs[node.name] = variable
             scope: ast.expr = load("scope")
         else:
             variable = f"g_{node.name}"
@@ -179,10 +186,10 @@ class Expressions:
                 return self.read(variable, node)
         elif not (lenient or self.awaits or self.plain or node.name in _NO_ATTRIBUTES):
             path = self.owners().path(node.owner)
-            if path is not None and len(path) == 1 and path[0][0] in "vp":
-                # One name alone of something that a loop or a step has named: the type is tested in place.
+            if path is not None and len(path) == 1 and path[0][0] in "vpc":
+                # One name alone: the type is tested in place.
                 self.items = False
-                test = ast.Compare(call("type", load(path[0])), [ast.In()], [load("direct")])
+                test = self.test(path[0], load(path[0]), items=False)
                 found = call("dot", load(path[0]), ast.Constant(node.name))
                 return ast.IfExp(test, self.read(path[0], node), found)
         owner = self._owner(node.owner, lenient=lenient)
@@ -210,6 +217,33 @@ class Expressions:
             built = ast.Attribute(load(variable), node.name, ast.Load())
         return self.positions.place(built, node.start, node.end)
 
+    def test(self, variable: str, value: ast.expr, *, items: bool) -> ast.expr:
+        """Test that a value is a dict, or of a type whose dots are attributes; of a variable that is known already."""
+        kind = self.kind_of(variable)
+        if kind is not None:
+            return ast.Compare(load(kind), [ast.Is()], [ast.Constant(None)]) if items else load(kind)
+        of_type = call("type", value)
+        wanted: tuple[ast.cmpop, str] = (ast.Is(), "dict") if items else (ast.In(), "direct")
+        return ast.Compare(of_type, [wanted[0]], [load(wanted[1])])
+
+    def kind_of(self, variable: str) -> str | None:
+        """Return the variable that says of what kind another is, where there can be one."""
+        if variable not in self.kinds:
+            return None
+        self.kinds[variable] = True
+        return f"k{variable}"
+
+    def kinds_known(self, names: Iterable[str]) -> list[ast.stmt]:
+        """Find out of what kind variables are, where anything asks: true for attributes, ``None`` for a dict."""
+        statements: list[ast.stmt] = []
+        for variable in names:
+            if self.kinds.pop(variable, False):
+                is_dict = ast.Compare(call("type", load(variable)), [ast.Is()], [load("dict")])
+                other = ast.IfExp(is_dict, ast.Constant(None), ast.Constant(value=False))
+                direct = ast.Compare(call("type", load(variable)), [ast.In()], [load("direct")])
+                statements.append(ast.Assign([store(f"k{variable}")], ast.BoolOp(ast.Or(), [direct, other])))
+        return statements
+
     def guard(self, owners: Mapping[Path, tree.Expression], *, items: bool) -> ast.expr:
         """Test that all objects are dicts, or all of types whose dots are attributes; they are known from then on."""
         self.direct, self.items = {}, items
@@ -221,12 +255,7 @@ class Expressions:
             else:
                 name, value = path[0], load(path[0])
             self.direct[path] = name
-            kind = call("type", value)
-            test = (
-                ast.Compare(kind, [ast.Is()], [load("dict")])
-                if items
-                else ast.Compare(kind, [ast.In()], [load("direct")])
-            )
+            test = self.test(path[0] if len(path) == 1 else "", value, items=items)
             tests.append(self.positions.place(test, node.start, node.end))
         return tests[0] if len(tests) == 1 else ast.BoolOp(ast.And(), tests)
 

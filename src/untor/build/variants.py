@@ -8,10 +8,8 @@ from dataclasses import dataclass
 from untor.build.expressions import call, load, store
 
 _START = """
-{define} {name}(context=None, /, **values):
+{define} {name}(context=None, /, {named}**values):
     try:
-        scope = values if context is None and not everywhere else merge(context, values)
-        get = scope.get
         {start}
     except Exception as error:
         problem = trouble(error)
@@ -19,6 +17,17 @@ _START = """
             raise
         raise problem from error
 """
+_START_ANY = """scope = values if context is None and not everywhere else merge(context, values)
+        get = scope.get
+        """
+_START_NAMED = """scope = values
+        if context is None and not everywhere and {given}:
+            {assigned}
+        else:
+            scope = merge(context, given(values, {passed}))
+            get = scope.get
+            {read}
+        """
 _OUT = "out = []\n        append = out.append\n        "
 _FINISH = {False: _OUT + "return ''.join(out)", True: _OUT + "yield ''.join(out)"}
 
@@ -34,14 +43,18 @@ class Variant:
     chunks: bool = False
     awaits: bool = False
 
-    def frame(self, *, whole: bool = False) -> tuple[ast.Module, ast.Try]:
+    def frame(self, named: list[str], *, whole: bool = False, nonces: bool = False) -> tuple[ast.Module, ast.Try]:
         """Return the module with the entry function, and the block that its body goes into.
 
-        The body of a ``whole`` page returns it; any other goes before the last statement.
+        The body of a ``whole`` page returns it; any other goes before the last statement. The function takes ``named``
+        values as parameters of its own, which Python hands over faster than a dict.
         """
         define = "async def" if self.awaits else "def"
-        start = "" if whole else _FINISH[self.chunks]
-        module = ast.parse(_START.format(define=define, name=self.name, start=start))
+        start = _named_start(named, nonces=nonces) if named else _START_ANY
+        start += "" if whole else _FINISH[self.chunks]
+        parameters = "".join(f"{name}=MISSING, " for name in named)
+        parameters = f"*, {parameters}" if named else ""
+        module = ast.parse(_START.format(define=define, name=self.name, named=parameters, start=start))
         function = module.body[0]
         assert isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef)  # noqa: S101  as written above
         guarded = function.body[0]
@@ -81,6 +94,21 @@ class Variant:
         clear = ast.Call(ast.Attribute(load("out"), "clear", ast.Load()), [], [])
         enough = ast.Compare(call("len", load("out")), [ast.GtE()], [ast.Constant(at_least)])
         return [ast.If(enough, [ast.Expr(ast.Yield(joined)), ast.Expr(clear)], [])]
+
+
+def _named_start(named: list[str], *, nonces: bool) -> str:
+    """Return the start of a function that takes named values."""
+    assigned = [f"c_{name} = {name}" for name in named]
+    read = [f"c_{name} = get('{name}', MISSING)" for name in named]
+    if nonces:
+        assigned.append("nonce = ''")
+        read.append("nonce = get(NONCE, '')")
+    return _START_NAMED.format(
+        given=" and ".join(f"{name} is not MISSING" for name in named),
+        assigned="; ".join(assigned),
+        passed=", ".join(f"{name}={name}" for name in named),
+        read="; ".join(read),
+    )
 
 
 VARIANTS = {

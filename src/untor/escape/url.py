@@ -44,6 +44,7 @@ _PATH_PARTS = re.compile(r"([/\\?#])")
 
 # URL §1.3: the component percent-encode set and more; RFC 3986 §2.3: only unreserved characters stay.
 _UNRESERVED = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
+_STAYS = "".join(map(chr, sorted(_UNRESERVED)))
 _ENCODED = [chr(byte) if byte in _UNRESERVED else f"%{byte:02X}" for byte in range(256)]
 _ENCODED_OPAQUE = [chr(byte) if byte in _UNRESERVED | frozenset(b"@+") else f"%{byte:02X}" for byte in range(256)]
 _ENCODED_PATH = [chr(byte) if byte in _UNRESERVED | frozenset(b"/") else f"%{byte:02X}" for byte in range(256)]
@@ -54,9 +55,7 @@ _WITH_HOST = re.compile(r"(?:[a-z]+:)?//(?=[a-z0-9])[a-z0-9.-]*[a-z0-9]\.?(?::[0
 def percent(value: object) -> str:
     """Percent-encode as one component: one path segment, one name or value of a query, a fragment."""
     string = value if type(value) is str else printed(value)
-    if string.isascii() and string.isalnum():
-        return string
-    return _encoded(string, _ENCODED)
+    return _encoded(string, _ENCODED) if string.strip(_STAYS) else string
 
 
 def percent_opaque(value: object) -> str:

@@ -27,6 +27,10 @@ _plain_types: set[type] = set()
 direct_types: set[type] = set()
 """Those of them that have no items either: what is no attribute of theirs is missing."""
 
+_BUILT_IN = (bool, str, int, float, type(None), list, dict, tuple)
+plainly_true: set[type] = set(_BUILT_IN)
+"""Types whose values are true or false as Python has it: they are no arrays, which have items."""
+
 _MOST_TYPES = 1000
 
 
@@ -59,11 +63,13 @@ def dot_maybe(value: object, name: str) -> object:
         if is_mapping(value):
             return _item(value, name)
         if len(_plain_types) >= _MOST_TYPES:
-            _plain_types.clear()
-            direct_types.clear()
+            for types in (_plain_types, direct_types, plainly_true):
+                types.clear()
+            plainly_true.update(_BUILT_IN)
         _plain_types.add(type(value))
         if not hasattr(type(value), "__getitem__"):
             direct_types.add(type(value))
+            plainly_true.add(type(value))
     found: object = getattr(value, name, MISSING)
     if found is MISSING and hasattr(type(value), "__getitem__"):
         return _item(value, name)
@@ -154,13 +160,8 @@ def _in_reach(scope: Mapping[str, object] | tuple[str, ...]) -> str:
     return f"{what} was given {', '.join(names[:12]) if names else 'no values'}."
 
 
-_TRUE_OR_FALSE = frozenset({bool, str, int, float, type(None), list, dict, tuple})
-
-
-def truth(value: object) -> object:
-    """Return what is true when a value counts as true; an array or a data frame does when it has any item."""
-    if type(value) in _TRUE_OR_FALSE or type(value) in direct_types:
-        return value
+def truth(value: object) -> bool:
+    """Return whether a value counts as true; an array or a data frame does when it has any item."""
     if hasattr(type(value), "__array__"):
         return bool(len(value))  # type: ignore[arg-type]
     return bool(value)
@@ -180,6 +181,11 @@ def merge(globals_: Mapping[str, object], context: object, values: dict[str, obj
     if not is_mapping(context):
         raise RenderError(Problem("context-bad", what=f"{_article(type(context).__name__)}"))
     return {**globals_, **context, **values}  # type: ignore[dict-item]
+
+
+def given(values: dict[str, object], **named: object) -> dict[str, object]:
+    """Return values with those that were handed over by name."""
+    return {**values, **{name: value for name, value in named.items() if value is not MISSING}}
 
 
 def _article(word: str) -> str:
