@@ -17,12 +17,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from untor import Engine, MissingValue, RenderError, TrustedHTML, TrustedURL, UntorError
+from untor.build import code, expressions
 from untor.escape import MISSING, markup, script, url
 from untor.escape.fast import IS_BUILT, fast
 from untor.run import lookups
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
+
+    from untor import Template
 
 PURE: dict[str, Callable[..., object]] = {
     "text": markup.text,
@@ -214,12 +217,30 @@ engine = Engine(calls="methods")
 reading = engine.compile(READING)
 
 
+def looking_at_each_dot(source: str) -> Template:
+    """Compile a template whose code knows nothing of the types of objects."""
+
+    class Plainly(expressions.Expressions):
+        def __init__(self, *arguments: Any, **named: Any) -> None:
+            super().__init__(*arguments, **named)
+            self.plain = True
+
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(code, "Expressions", Plainly)
+        patched.setattr(code, "MOST_OWNERS", 0)
+        return Engine(calls="methods").compile(source)
+
+
+slowly = looking_at_each_dot(READING)
+
+
 @given(st.lists(OBJECTS, min_size=1, max_size=4))
 def test_reading_directly_is_the_same(rows: list[object]) -> None:
     """Whatever the objects are, a page that reads them directly is the one that looks at each dot, or fails as it does."""
     lookups.direct_types.update({Plain, Lazy})
     quick = outcome(reading.render, {"rows": rows})
-    slow = outcome(lambda: asyncio.run(reading.render_async({"rows": rows})))
+    slow = outcome(slowly.render, {"rows": rows})
+    assert outcome(lambda: asyncio.run(reading.render_async({"rows": rows}))) == quick
     if isinstance(slow, str) or isinstance(quick, str):
         assert quick == slow
     else:
@@ -259,6 +280,25 @@ def test_what_is_not_there(data: dict[str, object], source: str, message: str, h
         [sys.executable, "-X", "no_debug_ranges", "-c", script_], capture_output=True, text=True, check=False
     )
     assert message.partition(", because")[0][:12] in done.stdout, done.stderr
+
+
+@pytest.mark.parametrize("where", ["a", "a.b", "a.b.c"])
+@pytest.mark.parametrize("kind", [dict, Plain])
+def test_awaitables_on_the_way(where: str, kind: type) -> None:
+    """An awaitable is awaited wherever it stands on the way to what is printed, also beside what is read directly."""
+
+    async def later(value: object) -> object:
+        await asyncio.sleep(0)
+        return value
+
+    def data() -> dict[str, object]:
+        leaf = later("<x>") if where == "a.b.c" else "<x>"
+        inner = kind(b="y", c=leaf)
+        outer = kind(b=later(inner) if where == "a.b" else inner, c="z")
+        return {"rows": [later(outer) if where == "a" else outer]}
+
+    template = engine.compile("<! for a in rows !>{= a.b.c =}<! end !>")
+    assert asyncio.run(template.render_async(data())) == "&lt;x&gt;"
 
 
 def test_errors_of_values_are_their_own() -> None:
@@ -372,7 +412,6 @@ def test_values_by_name(name: str, source: str) -> None:
 def test_code_of_a_run() -> None:
     """A run is one f-string in each of three copies; a page of one run returns it."""
     made: list[ast.Module] = []
-    from untor.build import code  # noqa: PLC0415
 
     def keep(module: ast.Module, *arguments: Any, **named: Any) -> Any:
         made.append(module)

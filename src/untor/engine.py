@@ -64,7 +64,7 @@ _RUN = {
     "none_is_missing": lookups.none_is_missing,
     "pairs": loops.pairs,
     "pairs_async": awaiting.pairs_async,
-    "plainly_true": lookups.plainly_true,
+    "plain_values": lookups.plain_values,
     "printed": printed,
     "sized": loops.sized,
     "sized_async": awaiting.sized_async,

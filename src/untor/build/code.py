@@ -168,8 +168,7 @@ class _Builder:
         """Bind what the function takes: what it was given, the context's value, the default, or an error."""
         variable = f"p_{parameter.name}"
         self.expressions.bind(parameter.name, variable)
-        if not self.way.awaits:
-            self.expressions.kinds[variable] = False
+        self.expressions.kinds[variable] = False
         name = ast.Constant(parameter.name)
         statements: list[ast.stmt] = []
         if parameter.type == "*":
@@ -254,7 +253,7 @@ class _Builder:
         if not run:
             return
         owners = self.expressions.owners()
-        if not (self.way.awaits or self.expressions.lenient):
+        if not self.expressions.lenient:
             owners.read(node for operation in run for node in _values(operation))
         if 0 < len(owners.found) <= MOST_OWNERS:
             copies = []
@@ -407,8 +406,7 @@ class _Builder:
             item = ast.Tuple([store(index), item], ast.Store())
             self.position(node.position or "").update(_counted(index))
         self.depth += 1
-        if not self.way.awaits:
-            self.expressions.kinds.update(dict.fromkeys(names, False))
+        self.expressions.kinds.update(dict.fromkeys(names, False))
         body = self.block(operation.body, target) or [ast.Pass()]
         body[:0] = self.expressions.kinds_known(names)
         self.depth -= 1

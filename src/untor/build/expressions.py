@@ -135,13 +135,14 @@ class Expressions:
         ):
             return built
         name = self.fresh("t")
-        known = ast.Compare(call("type", ast.NamedExpr(store(name), built)), [ast.In()], [load("plainly_true")])
+        known = ast.Compare(call("type", ast.NamedExpr(store(name), built)), [ast.In()], [load("plain_values")])
         return self.positions.place(ast.IfExp(known, load(name), call("truth", load(name))), node.start, node.end)
 
     def _awaited(self, built: ast.expr) -> ast.expr:
         name = self.fresh("t")
-        test = call("is_awaitable", ast.NamedExpr(store(name), built))
-        return ast.IfExp(test, ast.Await(load(name)), load(name))
+        plain = ast.Compare(call("type", ast.NamedExpr(store(name), built)), [ast.In()], [load("plain_values")])
+        other = ast.IfExp(call("is_awaitable", load(name)), ast.Await(load(name)), load(name))
+        return ast.IfExp(plain, load(name), other)
 
     def _placed(self, built: ast.expr, start: int, end: int) -> ast.expr:
         return self.positions.place(built, start, end)
@@ -155,7 +156,7 @@ class Expressions:
             return load(binding)
         if self.known is None:
             variable = f"c_{node.name}"
-            if variable not in self.inputs.values() and not self.awaits:
+            if variable not in self.inputs.values():
                 self.kinds[variable] = False
             self.inputs[node.name] = variable
             scope: ast.expr = load("scope")
@@ -184,7 +185,7 @@ class Expressions:
             variable = self.direct.get(self.owners().path(node.owner) or ())
             if variable is not None:
                 return self.read(variable, node)
-        elif not (lenient or self.awaits or self.plain or node.name in _NO_ATTRIBUTES):
+        elif not (lenient or self.plain or node.name in _NO_ATTRIBUTES):
             path = self.owners().path(node.owner)
             if path is not None and len(path) == 1 and path[0][0] in "vpc":
                 # One name alone: the type is tested in place.

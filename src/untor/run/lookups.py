@@ -25,11 +25,11 @@ _plain_types: set[type] = set()
 """Types seen whose dots are attributes first: neither mappings nor closed. Asked before every other test."""
 
 direct_types: set[type] = set()
-"""Those of them that have no items either: what is no attribute of theirs is missing."""
+"""Those of them that have no items, and that nobody awaits: what is no attribute of theirs is missing."""
 
 _BUILT_IN = (bool, str, int, float, type(None), list, dict, tuple)
-plainly_true: set[type] = set(_BUILT_IN)
-"""Types whose values are true or false as Python has it: they are no arrays, which have items."""
+plain_values: set[type] = set(_BUILT_IN)
+"""Types whose values are true or false as Python has it, since they are no arrays, and that nobody awaits."""
 
 _MOST_TYPES = 1000
 
@@ -63,13 +63,13 @@ def dot_maybe(value: object, name: str) -> object:
         if is_mapping(value):
             return _item(value, name)
         if len(_plain_types) >= _MOST_TYPES:
-            for types in (_plain_types, direct_types, plainly_true):
+            for types in (_plain_types, direct_types, plain_values):
                 types.clear()
-            plainly_true.update(_BUILT_IN)
+            plain_values.update(_BUILT_IN)
         _plain_types.add(type(value))
-        if not hasattr(type(value), "__getitem__"):
+        if not hasattr(type(value), "__getitem__") and not hasattr(type(value), "__await__"):
             direct_types.add(type(value))
-            plainly_true.add(type(value))
+            plain_values.add(type(value))
     found: object = getattr(value, name, MISSING)
     if found is MISSING and hasattr(type(value), "__getitem__"):
         return _item(value, name)
