@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import json
 import random
+import re
 from dataclasses import dataclass
 from html import escape
 from typing import TYPE_CHECKING, Any, NamedTuple
-from urllib.parse import quote
+from urllib.parse import quote, urlsplit
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -267,6 +269,79 @@ def small_unescaped(kind: str, name: str, note: str) -> str:
     return f'<p class="{kind}">{name}: <b>{note}</b></p>'
 
 
+# --- places: all kinds of them ------------------------------------------------------------------------------------------
+
+PLACES = """<! for vessel in vessels !>
+<style>.v{= vessel.id =} { color: {= vessel.flag =} }</style>
+<a class="v{= vessel.id =}" href="{= vessel.website =}" onclick="track('{= vessel.name =}')">{= vessel.name =}</a>
+<img srcset="/p/{= vessel.slug =}.jpg 1x, /p/{= vessel.slug =}-large.jpg 2x" alt="{= vessel.name =}">
+<script>add({= vessel.cargo =}, "{= vessel.name =}");</script>
+<! end !>
+"""
+_COLOUR = re.compile(r"#[0-9a-f]{3,6}|[a-z]+", re.IGNORECASE)
+
+
+def _places_data() -> dict[str, Any]:
+    names, slugs = texts(100, 40), texts(100, 41)
+    return {
+        "vessels": [
+            {
+                "id": n,
+                "name": names[n],
+                "slug": slugs[n].replace(" ", "-"),
+                "flag": "red; x:y" if n % 10 == 0 else "#0a6c74",
+                "website": "javascript:f()" if n % 10 == 1 else f"https://v{n}.example/?a=1&b=2",
+                "cargo": {"tons": n, "what": names[-n]},
+            }
+            for n in range(100)
+        ]
+    }
+
+
+def _colour(value: str) -> str:
+    return value if _COLOUR.fullmatch(value) else "inherit"
+
+
+def _url(value: str) -> str:
+    stripped = value.strip().replace("\t", "").replace("\n", "").replace("\r", "")
+    return escape(value) if urlsplit(stripped).scheme.lower() in {"", "http", "https", "mailto"} else "about:invalid"
+
+
+def _js(value: object) -> str:
+    text = json.dumps(value)
+    return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026").replace("'", "\\u0027")
+
+
+def places_by_hand(vessels: list[dict[str, Any]]) -> str:
+    """Write the page as a careful developer would."""
+    out = []
+    for vessel in vessels:
+        slug = quote(str(vessel["slug"]), safe="")
+        name = escape(str(vessel["name"]))
+        out.append(
+            f"""<style>.v{escape(str(vessel["id"]))} {{ color: {_colour(str(vessel["flag"]))} }}</style>
+<a class="v{escape(str(vessel["id"]))}" href="{_url(str(vessel["website"]))}" onclick="track({escape(_js(str(vessel["name"])))})">{name}</a>
+<img srcset="/p/{slug}.jpg 1x, /p/{slug}-large.jpg 2x" alt="{name}">
+<script>add({_js(vessel["cargo"])}, {_js(str(vessel["name"]))});</script>
+"""
+        )
+    return "".join(out)
+
+
+def places_unescaped(vessels: list[dict[str, Any]]) -> str:
+    """Write the page without any escaping: the limit."""
+    return "".join(
+        [
+            f"""<style>.v{vessel["id"]} {{ color: {vessel["flag"]} }}</style>
+<a class="v{vessel["id"]}" href="{vessel["website"]}" onclick="track('{vessel["name"]}')">{vessel["name"]}</a>
+<img srcset="/p/{vessel["slug"]}.jpg 1x, /p/{vessel["slug"]}-large.jpg 2x" alt="{vessel["name"]}">
+<script>add({vessel["cargo"]}, "{vessel["name"]}");</script>
+"""
+            for vessel in vessels
+        ]
+    )
+
+
 _article = _article_functions()
 
 PAGES: dict[str, Measured] = {
@@ -278,5 +353,6 @@ PAGES: dict[str, Measured] = {
     "small": Measured(
         SMALL, {"kind": "note", "name": "Sea Holly", "note": "R&D"}, small_by_hand, small_unescaped, calls=1000
     ),
+    "places": Measured(PLACES, _places_data(), places_by_hand, places_unescaped),
 }
-"""The four pages by name."""
+"""The pages by name."""

@@ -59,6 +59,18 @@ def test_table(tmp_path: Path) -> None:
     assert (status, errors) == (0, "")
 
 
+def test_code(tmp_path: Path) -> None:
+    """The code that a page is compiled to is shown as Python that does what the page does."""
+    (tmp_path / "page.html").write_text("<p>{= x =}</p><! for y in ys !>{= y.z =}<! end !>", "utf-8")
+    status, output, errors = untor("explain", "page", "--code", "--folder", ".", folder=tmp_path)
+    assert (status, errors) == (0, "")
+    template = Engine(tmp_path).template("page")
+    namespace = dict(template.render.__globals__)
+    exec(output, namespace)  # noqa: S102  our own code
+    data = {"x": "<", "ys": [{"z": 1}]}
+    assert namespace["render"](data) == template.render(data) == "<p>&lt;</p>1"
+
+
 def test_steps_of_a_value(tmp_path: Path) -> None:
     """What a value becomes is shown step by step: filters, then the escaping of each kind of place."""
     data = 'vessel={"name": "<Sea> & Holly", "flag": "red;x:url(y)"}'

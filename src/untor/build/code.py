@@ -73,8 +73,23 @@ DEEPEST_LOOPS = 8
 
 def build(plan: Plan, variant: str = "render", *, lenient: bool = False) -> Built:
     """Compile a plan without problems; ``lenient`` prints missing values as nothing."""
-    way = VARIANTS[variant]
     shared = Shared(lenient)
+    module = module_of(plan, variant, shared)
+    files = {function.name: function.source.path or function.source.name for function in plan.functions}
+    file = plan.source.path or plan.source.name
+    code = _in_files(compile(module, file, "exec", dont_inherit=True, optimize=0), files)
+    sources = {each.source.path or each.source.name: each.source for each in (plan.main, *plan.functions)}
+    return Built(code, frozenset(shared.filters), frozenset(shared.globals), shared.calls, shared.reads, sources)
+
+
+def shown(plan: Plan, *, lenient: bool = False) -> str:
+    """Return the code of a plan's function ``render`` as text, for people."""
+    return ast.unparse(ast.fix_missing_locations(module_of(plan, "render", Shared(lenient))))
+
+
+def module_of(plan: Plan, variant: str, shared: Shared) -> ast.Module:
+    """Return the syntax tree of a plan's functions."""
+    way = VARIANTS[variant]
     whole = not way.chunks and is_one_run(plan.main)
     shared.nonces = plan.nonces
     builder = _Builder(plan.main, shared, way)
@@ -89,13 +104,9 @@ def build(plan: Plan, variant: str = "render", *, lenient: bool = False) -> Buil
     if not named:
         body[:0] = builder.start()
     guarded.body[len(guarded.body) - (not whole) : len(guarded.body) - (not whole)] = body
-    files = {function.name: function.source.path or function.source.name for function in plan.functions}
     module.body[:0] = functions
     place_all(module)
-    file = plan.source.path or plan.source.name
-    code = _in_files(compile(module, file, "exec", dont_inherit=True, optimize=0), files)
-    sources = {each.source.path or each.source.name: each.source for each in (plan.main, *plan.functions)}
-    return Built(code, frozenset(shared.filters), frozenset(shared.globals), shared.calls, shared.reads, sources)
+    return module
 
 
 def _named(plan: Plan, builder: _Builder, statements: list[ast.stmt]) -> list[str]:

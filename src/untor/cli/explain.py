@@ -36,6 +36,7 @@ _STYLES = {
 @click.option(
     "--html", "output", metavar="FILE", help="Write the templates as a page, each value in its place's colour."
 )
+@click.option("--code", is_flag=True, help="Show the Python that the page is compiled to.")
 @click.option("--expression", metavar="EXPRESSION", help="Show what this value becomes at each step; needs --data.")
 @data_options
 @click.option("--engine", metavar="MODULE:NAME", help="The site's own engine, with its filters and helpers.")
@@ -44,6 +45,7 @@ def command(
     *,
     page: str,
     output: str | None,
+    code: bool,
     expression: str | None,
     given: Given,
     engine: str | None,
@@ -62,6 +64,11 @@ def command(
 
     site, name = engine_and_page(page, folders, engine)
     planned = site.plan_of(Origin(name))
+    if code:
+        from untor.build.code import shown  # noqa: PLC0415
+
+        click.echo(shown(planned, lenient=site.missing == "empty"))
+        return
     console = Console(highlight=False, markup=False)
     if expression is not None:
         from untor.explain.steps import filtered, journeys  # noqa: PLC0415

@@ -6,7 +6,7 @@ import os
 from contextlib import suppress
 
 _speed: Any = None
-if os.environ.get("UNTOR_EXTENSION") != "off":
+if os.environ.get("UNTOR_EXTENSION") != "off":  # pragma: no branch  tests of both start processes
     with suppress(ImportError):
         from untor.escape import _speed
 
@@ -28,5 +28,5 @@ def fast(function: Function) -> Function:
 
 def read_directly(types: set[type]) -> None:
     """Tell the extension the set of types whose dots are attributes."""
-    if IS_BUILT:
+    if IS_BUILT:  # pragma: no branch
         _speed.install("direct", types)

@@ -1,0 +1,196 @@
+"""How long pages take, as ratios to the function that one would write by hand.
+
+All variants of a page are timed in turn in one process, shuffled, in process time and with the garbage collector off;
+each round gives a ratio to the hand-written function of the same round, and a figure is the median of the rounds::
+
+    python benchmarks/run.py --output 3.11.json            # measures with this Python
+    python benchmarks/run.py --report docs 3.11.json …     # writes docs/benchmarks.md and its plot
+"""
+
+from __future__ import annotations
+
+import argparse
+import asyncio
+import gc
+import html
+import json
+import logging
+import platform
+import random
+import statistics
+import time
+from pathlib import Path
+from types import FunctionType
+from typing import TYPE_CHECKING, Any
+
+from pages import PAGES
+
+from untor import Engine
+from untor.escape import markup, script, url
+from untor.escape.fast import IS_BUILT
+from untor.run import lookups
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+PURE = {
+    "e_text": markup.text,
+    "e_attribute": markup.attribute,
+    "e_rcdata": markup.rcdata,
+    "e_percent": url.percent,
+    "e_segment_url": url.segment_url,
+    "e_script_string": script.script_string,
+    "dot": lookups.dot,
+}
+"""The functions that the extension has a fast path for."""
+
+VARIANTS = {
+    "hand": "written by hand",
+    "limit": "without any escaping",
+    "pure": "Untor, pure Python",
+    "extension": "Untor, with the extension",
+    "stream": "in chunks",
+    "async": "asynchronous",
+}
+ROW = '<li title="{= row.note =}">{= row.name =} {= row.kind =}</li>'
+LOOP = f"<! part row(row) !>{ROW}<! end !><! for row in rows !><! include row row !><! end !>"
+PLACE = f"<! for row in rows !>{ROW}<! end !>"
+
+
+def without_extension(render: Callable[..., str]) -> Callable[..., str]:
+    """Return the same compiled page with the functions in Python."""
+    assert isinstance(render, FunctionType)  # noqa: S101  render is the compiled function itself
+    made = FunctionType(render.__code__, {**render.__globals__, **PURE}, render.__name__, render.__defaults__)
+    made.__kwdefaults__ = render.__kwdefaults__
+    return made
+
+
+def variants_of(name: str) -> dict[str, Callable[[], object]]:
+    """Return the functions that are measured for a page."""
+    page = PAGES[name]
+    template = Engine().compile(page.template)
+    data, calls = page.data, range(page.calls)
+    pure = without_extension(template.render)
+
+    def repeated(function: Callable[..., object]) -> Callable[[], object]:
+        def run() -> object:
+            result: object = None
+            for _ in calls:
+                result = function(**data)
+            return result
+
+        return run
+
+    def streamed() -> object:
+        return ["".join(template.stream(**data)) for _ in calls][-1]
+
+    async def awaited() -> str:
+        return [await template.render_async(**data) for _ in calls][-1]
+
+    found: dict[str, Callable[[], object]] = {
+        "hand": repeated(page.by_hand),
+        "limit": repeated(page.unescaped),
+        "pure": repeated(pure),
+    }
+    if IS_BUILT:
+        found["extension"] = repeated(template.render)
+    runner = asyncio.Runner()
+    found |= {"stream": streamed, "async": lambda: runner.run(awaited())}
+    expected = html.unescape(str(found["pure"]()))
+    for variant, function in found.items():
+        if variant not in {"limit", "hand"} and html.unescape(str(function())) != expected:
+            raise SystemExit(f"{name}: {variant} makes another page")
+    if name != "places" and html.unescape(str(found["hand"]())) != expected:
+        raise SystemExit(f"{name}: the page written by hand is another one")
+    return found
+
+
+def pieces() -> dict[str, Callable[[], object]]:
+    """Return a loop with an include, and the same with the markup in place."""
+    rows = PAGES["table"].data["rows"]
+    engine = Engine()
+    included, placed = engine.compile(LOOP), engine.compile(PLACE)
+    return {"hand": lambda: placed.render(rows=rows), "included": lambda: included.render(rows=rows)}
+
+
+def measured(functions: dict[str, Callable[[], object]], rounds: int) -> dict[str, list[float]]:
+    """Return the ratios of all rounds, by variant."""
+    chance = random.Random(4)  # noqa: S311  an order, no secret
+    ratios: dict[str, list[float]] = {name: [] for name in functions}
+    for function in functions.values():
+        function()
+    gc.disable()
+    for _ in range(rounds):
+        times = {}
+        for name in chance.sample(list(functions), len(functions)):
+            start = time.process_time_ns()
+            functions[name]()
+            times[name] = time.process_time_ns() - start
+        for name, taken in times.items():
+            ratios[name].append(taken / times["hand"])
+        gc.collect()
+    gc.enable()
+    return ratios
+
+
+def measure(rounds: int) -> dict[str, Any]:
+    """Return everything that is measured, as medians."""
+    found: dict[str, Any] = {"python": platform.python_version(), "rounds": rounds, "pages": {}}
+    for name in PAGES:
+        ratios = measured(variants_of(name), rounds)
+        found["pages"][name] = {variant: round(statistics.median(each), 3) for variant, each in ratios.items()}
+        print(name, found["pages"][name])
+    found["included"] = round(statistics.median(measured(pieces(), rounds)["included"]), 3)
+    print("an include in a loop, to the same markup in place:", found["included"])
+    return found
+
+
+def report(folder: Path, files: list[str]) -> None:
+    """Write the report and its plot."""
+    from matplotlib.figure import Figure  # noqa: PLC0415  only for the plot
+
+    runs = [json.loads(Path(file).read_text("utf-8")) for file in files]
+    lines = ["# Benchmarks", "", "Made by `benchmarks/run.py`: ratios to the function written by hand, which is 1.00; less is faster. How they are measured", "and what makes pages fast is in [Performance](performance.md).", ""]  # fmt: skip
+    lines += ["![Ratios of all pages to the function written by hand](benchmarks.png)", ""]
+    for run in runs:
+        shown = [variant for variant in VARIANTS if variant in run["pages"]["table"]]
+        lines += [f"## Python {run['python']}, {run['rounds']} rounds", ""]
+        lines.append("| page | " + " | ".join(VARIANTS[variant] for variant in shown) + " |")
+        lines.append("|---|" + "---|" * len(shown))
+        lines += [f"| {name} | " + " | ".join(f"{ratios[variant]:.2f}" for variant in shown) + " |" for name, ratios in run["pages"].items()]  # fmt: skip
+        lines += ["", f"An include in a loop takes {run['included']:.2f} of the same markup in place.", ""]
+    (folder / "benchmarks.md").write_text("\n".join(lines), "utf-8")
+    figure = Figure(figsize=(10, 1.5 + 2.6 * len(runs)), layout="constrained")
+    colours = {"hand": "#9aa5ad", "limit": "#d5cfc0", "pure": "#0d5c75", "extension": "#b3401f"}
+    for axes, run in zip(figure.subplots(len(runs), 1, squeeze=False, sharex=True)[:, 0], runs, strict=True):
+        for index, (variant, colour) in enumerate(colours.items()):
+            heights = [ratios.get(variant, 0) for ratios in run["pages"].values()]
+            places = [number + (index - 1.5) * 0.2 for number in range(len(heights))]
+            bars = axes.bar(places, heights, 0.19, color=colour, label=VARIANTS[variant])
+            axes.bar_label(bars, fmt="%.2f", fontsize=8)
+        axes.set(title=f"Python {run['python']}", ylabel="ratio to by hand", ylim=(0, 1.35))
+        axes.set_xticks(range(len(run["pages"])), run["pages"])
+        axes.spines[["top", "right"]].set_visible(False)
+    figure.axes[0].legend(ncols=4, loc="upper left", fontsize=8, frameon=False)
+    figure.savefig(folder / "benchmarks.png", dpi=110)
+
+
+def main() -> None:
+    """Measure, or report."""
+    parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    parser.add_argument("files", nargs="*", help="with --report, what has been measured")
+    parser.add_argument("--rounds", type=int, default=40, help="how many ratios to take the median of (40)")
+    parser.add_argument("--output", help="a file to write the medians to")
+    parser.add_argument("--report", metavar="FOLDER", help="write the report of measured files into this folder")
+    options = parser.parse_args()
+    logging.getLogger("untor.blocked").disabled = True  # what is blocked is no part of what is compared
+    if options.report:
+        report(Path(options.report), options.files)
+        return
+    found = measure(options.rounds)
+    if options.output:
+        Path(options.output).write_text(json.dumps(found, indent=1) + "\n", "utf-8")
+
+
+if __name__ == "__main__":
+    main()
