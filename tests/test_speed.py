@@ -15,12 +15,14 @@ from typing import TYPE_CHECKING, Any
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from support import cases
 
 from untor import Engine, MissingValue, RenderError, TrustedHTML, TrustedURL, UntorError
 from untor.build import code, expressions
 from untor.escape import MISSING, markup, script, url
 from untor.escape.fast import IS_BUILT, fast
 from untor.run import lookups
+from untor.template import Origin
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
@@ -387,6 +389,7 @@ NAMES = [
     "dict",
     "given",
 ]
+NAMES += "t1 o2 e_text f_upper v_x_1 kv_x direct plain_values each truth list len slice index1 chunk render x_1 d_2 slot2".split()
 
 
 @pytest.mark.parametrize("name", NAMES)
@@ -407,6 +410,24 @@ def test_values_by_name(name: str, source: str) -> None:
     with pytest.raises(MissingValue, match=f'There is no "{name}" here') as found:
         template.render(other=1)
     assert found.value.hint.endswith("The page was given other.") or "Did you mean" in found.value.hint
+
+
+@pytest.mark.parametrize("case", [*cases("language.txt"), *cases("places.txt")], ids=lambda case: case.title)
+def test_parameters_mean_nothing_else(case: Any) -> None:
+    """What a page takes as a parameter of its own is read where it is handed over, and nowhere else in the code."""
+    try:
+        plan = engine.plan_of(Origin("case.html", case.parts["template"]))
+    except UntorError:
+        return
+    for variant in ("render", "stream_async"):
+        module = code.module_of(plan, variant, expressions.Shared(lenient=False))
+        entry = module.body[-1]
+        assert isinstance(entry, ast.FunctionDef | ast.AsyncFunctionDef)
+        named = {each.arg for each in entry.args.kwonlyargs}
+        guarded = entry.body[0]
+        assert isinstance(guarded, ast.Try)
+        rest = [*module.body[:-1], *guarded.body[2:]] if named else []
+        assert not named & {node.id for statement in rest for node in ast.walk(statement) if isinstance(node, ast.Name)}
 
 
 def test_code_of_a_run() -> None:

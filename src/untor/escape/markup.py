@@ -22,14 +22,16 @@ def text(value: object) -> str:
     """Escape for element content; ``TrustedHTML`` and objects with ``__html__`` are printed as the HTML they are."""
     kind = type(value)
     if kind is str:
-        string: str = value  # type: ignore[assignment]
-    elif kind is int or kind is float:
+        if not ("&" in value or "<" in value or ">" in value) and value.isprintable():  # type: ignore[operator, attr-defined]
+            return value  # type: ignore[return-value]
+        return _text(value)  # type: ignore[arg-type]
+    if kind is int or kind is float:
         return repr(value)
-    else:
-        html = html_of(value)
-        if html is not None:
-            return html
-        string = printed(value)
+    html = html_of(value)
+    return _text(printed(value)) if html is None else html
+
+
+def _text(string: str) -> str:
     if "&" in string:
         string = string.replace("&", "&amp;")
     if "<" in string:
@@ -41,12 +43,24 @@ def text(value: object) -> str:
 
 def rcdata(value: object) -> str:
     """Escape for ``title`` and ``textarea``, which hold text only (HTML §13.1.2 "escapable raw text elements")."""
-    return text(printed(value))
+    return _text(printed(value))
 
 
 def attribute(value: object) -> str:
     """Escape for an attribute value between quotes of either kind."""
-    string = value if type(value) is str else printed(value)
+    kind = type(value)
+    if kind is str:
+        string: str = value  # type: ignore[assignment]
+        if (
+            not ("&" in string or "<" in string or ">" in string or '"' in string or "'" in string)
+            and string.isprintable()
+        ):
+            return string
+        return _attribute(string)
+    return repr(value) if kind is int or kind is float else _attribute(printed(value))
+
+
+def _attribute(string: str) -> str:
     if "&" in string:
         string = string.replace("&", "&amp;")
     if "<" in string:
