@@ -165,6 +165,20 @@ def test_without_the_extension() -> None:
     assert done.stdout == f"False {page}\n"
 
 
+PLAIN = st.recursive(
+    st.none() | st.booleans() | st.integers(-(2**70), 2**70) | st.floats() | CHARACTERS | st.sampled_from([MISSING, Decimal("1.5"), "__proto__"]),
+    lambda inner: st.lists(inner, max_size=3) | st.dictionaries(CHARACTERS | st.integers() | st.just("__proto__"), inner, max_size=3),
+    max_leaves=12,
+)  # fmt: skip
+
+
+@given(PLAIN)
+def test_plain_data_is_written_the_same(value: object) -> None:
+    """In scripts and in JSON, data of Python's own types is written as it is when it is looked at item by item."""
+    for writer in (script._Json(), script._JavaScript()):
+        assert outcome(writer.text, value) == outcome(writer.any, value)
+
+
 # --- objects read directly -------------------------------------------------------------------------------------------
 
 

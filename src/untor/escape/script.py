@@ -110,17 +110,25 @@ class JsonText:
         return json_value(self.value)
 
 
+_PLAIN_LEVELS = 6
+"""How many collections of Python's own types may be inside one another to be written without further ado."""
+
 _DEEPEST = 500
 """How many collections may be inside one another; parsers of scripts give up somewhat above it."""
 
 
 class _Json:
-    """Writes a value as JSON, item by item and without recursion, so that depth is no matter."""
+    """Writes a value as JSON; whatever is not plain item by item and without recursion, so that depth is no matter."""
 
     nan = infinity = minus_infinity = "null"
 
     def text(self, value: object) -> str:
         """Return the whole text."""
+        text = self.plainly(value)
+        return self.any(value) if text is None else text
+
+    def any(self, value: object) -> str:
+        """Return the text of a value that may be anything."""
         out: list[str] = []
         todo: list[object] = [value]
         around: set[int] = set()
@@ -169,6 +177,38 @@ class _Json:
             todo.append(_Raw(self.number(plain)))
         else:
             todo.append(plain)
+
+    def plainly(self, item: object, levels: int = _PLAIN_LEVELS) -> str | None:
+        """Return a value that is made of nothing but Python's own types, not too deep; ``None`` for any other."""
+        kind = type(item)
+        if kind is str:
+            return _quoted(item)  # type: ignore[arg-type]
+        if kind is int:
+            return self.integer(item)  # type: ignore[arg-type]
+        if item is None:
+            return "null"
+        if kind is bool:
+            return "true" if item else "false"
+        if kind is float:
+            return self.float(item)  # type: ignore[arg-type]
+        if not levels:
+            return None
+        parts: list[str] = []
+        if kind is dict:
+            for key, element in item.items():  # type: ignore[attr-defined]
+                text = self.plainly(element, levels - 1) if type(key) is str else None
+                if text is None:
+                    return None
+                parts.append(self.key(key) + text)
+            return f"{{{','.join(parts)}}}"
+        if kind is not list:
+            return None
+        for element in item:  # type: ignore[attr-defined]
+            text = self.plainly(element, levels - 1)
+            if text is None:
+                return None
+            parts.append(text)
+        return f"[{','.join(parts)}]"
 
     def number(self, number: Number) -> str:
         """Return a number that is given by its digits."""

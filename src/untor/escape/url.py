@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 
+from untor.escape.fast import fast
 from untor.escape.markup import attribute
 from untor.escape.trusted import TrustedURL
 from untor.escape.values import FORBIDDEN, MISSING, SURROGATES, NotPrintable, printed
@@ -50,6 +51,9 @@ _ENCODED_OPAQUE = [chr(byte) if byte in _UNRESERVED | frozenset(b"@+") else f"%{
 _ENCODED_PATH = [chr(byte) if byte in _UNRESERVED | frozenset(b"/") else f"%{byte:02X}" for byte in range(256)]
 _HOST_PART = re.compile(r"[A-Za-z0-9.-]+")
 _WITH_HOST = re.compile(r"(?:[a-z]+:)?//(?=[a-z0-9])[a-z0-9.-]*[a-z0-9]\.?(?::[0-9]+)?(?=[/?#]|\Z)", re.IGNORECASE)
+
+
+_attribute = fast(attribute)
 
 
 def percent(value: object) -> str:
@@ -157,12 +161,12 @@ def url_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable[[o
     def url(value: object) -> str:
         string = value if type(value) is str else printed(value)
         if string.startswith(("https://", "http://")) and "https" in schemes and "http" in schemes:
-            return attribute(string)
+            return _attribute(string)
         if type(value) is TrustedURL:
-            return attribute(string)
+            return _attribute(string)
         string = FORBIDDEN.sub("\ufffd", string)
         return (
-            attribute(string)
+            _attribute(string)
             if permitted(string, schemes, images=images)
             else blocked(string, "its scheme is not permitted")
         )
@@ -207,7 +211,7 @@ def pieces_escaper(
                 read.append((kind, _normalized(plain)))
             elif kind == URL:
                 string = FORBIDDEN.sub("\ufffd", printed(value))
-                page.append(attribute(string))
+                page.append(_attribute(string))
                 read.append((kind, _normalized(string)))
             else:
                 page.append(_BY_KIND[kind](value))

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import re
 
+from untor.escape.fast import fast
 from untor.escape.trusted import TrustedURL
 from untor.escape.url import INVALID, blocked, log_blocked, percent, percent_path, permitted
 from untor.escape.values import FORBIDDEN, SURROGATES, printed
@@ -51,9 +52,12 @@ def listed_url_escaper(schemes: frozenset[str], *, images: bool = False) -> Call
     return lambda value: encoded_url(value) or INVALID
 
 
+_percent = fast(percent)
+
+
 def url_segment(value: object) -> str:
     """Percent-encode as one path segment; ``.`` and ``..`` are blocked."""
-    segment = percent(value)
+    segment = _percent(value)
     if segment in {".", ".."}:
         log_blocked(f"the path segment {segment!r}", "it leads to another folder")
         return BLOCKED_SEGMENT
