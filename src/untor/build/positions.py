@@ -10,6 +10,8 @@ if TYPE_CHECKING:
     from untor.source import Source
 
 _PLACED = (ast.expr, ast.stmt, ast.excepthandler, ast.arg, ast.keyword)
+_NO_PLACE = frozenset({str, int, type(None), bool, ast.Load, ast.Store})
+"""What most fields hold that has no place."""
 _Placed = TypeVar("_Placed", bound=ast.expr | ast.stmt | ast.excepthandler)
 
 
@@ -46,6 +48,7 @@ class Positions:
 def place_all(module: ast.Module) -> None:
     """Give each node without a place that of the node around it, as the compiler demands."""
     todo: list[tuple[ast.AST, tuple[int, int, int, int]]] = [(module, (1, 0, 1, 0))]
+    add = todo.append
     while todo:
         node, place = todo.pop()
         own = node.__dict__
@@ -53,9 +56,11 @@ def place_all(module: ast.Module) -> None:
             place = (own["lineno"], own["col_offset"], own["end_lineno"], own["end_col_offset"])
         elif isinstance(node, _PLACED):
             own["lineno"], own["col_offset"], own["end_lineno"], own["end_col_offset"] = place
-        for value in own.values():
-            if isinstance(value, ast.AST):
-                if value._fields:
-                    todo.append((value, place))
-            elif isinstance(value, list):
-                todo.extend([(each, place) for each in value if isinstance(each, ast.AST)])
+        for name in node._fields:
+            value = own.get(name)
+            if isinstance(value, list):
+                for each in value:
+                    if isinstance(each, ast.AST):
+                        add((each, place))
+            elif type(value) not in _NO_PLACE and isinstance(value, ast.AST):
+                add((value, place))
