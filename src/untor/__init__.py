@@ -11,9 +11,12 @@ from untor.errors import (
     UntorError,
 )
 from untor.escape import TrustedCSS, TrustedHTML, TrustedScript, TrustedScriptURL, TrustedURL
-from untor.page import Page
-from untor.policy import Policy
 from untor.template import Template
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from untor.page import Page
+    from untor.policy import Policy
 
 __version__ = "0.1.0"
 
@@ -36,3 +39,16 @@ __all__ = [
     "UntorError",
     "__version__",
 ]
+
+
+def __getattr__(name: str) -> object:
+    """Load what only programs that answer requests need."""
+    if name == "Page":
+        from untor.page import Page  # noqa: PLC0415
+
+        return Page
+    if name == "Policy":
+        from untor.policy import Policy  # noqa: PLC0415
+
+        return Policy
+    raise AttributeError(f"module 'untor' has no attribute {name!r}")

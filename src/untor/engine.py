@@ -6,7 +6,6 @@ import re
 from functools import partial
 from types import MappingProxyType
 
-from untor.assets import Assets
 from untor.cache import CodeCache
 from untor.deep import with_deep_stack
 from untor.errors import TemplateMissing, error_of
@@ -16,7 +15,6 @@ from untor.escape.origins import origin_of
 from untor.filters import NAMES, built_in
 from untor.filters.settings import Settings
 from untor.folders import Folders
-from untor.links import Links
 from untor.problems import Problem, suggestion
 from untor.run import awaiting, inputs, lookups, loops
 from untor.run.calls import Calls
@@ -32,10 +30,11 @@ if TYPE_CHECKING:
     from datetime import datetime
     from typing import Any
 
-    from untor.assets import Static
+    from untor.assets import Assets, Static
     from untor.build.result import Built
     from untor.check.findings import Finding
     from untor.language.reader import Reading
+    from untor.links import Links
     from untor.page import Page
     from untor.plan.names import Known
     from untor.plan.operations import Plan
@@ -137,12 +136,18 @@ class Engine:
         self.helpers: dict[str, Callable[..., object]] = {}
         for name, function in (helpers or {}).items():
             self.helpers[_name("helper", name)] = function
-        self.assets = None if static is None else Assets(static, reload=reload)
-        self.links = None if links is None else Links(links)
-        if self.assets is not None:
+        self.assets: Assets | None = None
+        self.links: Links | None = None
+        if static is not None:
+            from untor.assets import Assets  # noqa: PLC0415  only where there are any
+
+            self.assets = Assets(static, reload=reload)
             self._own_helper("static", "asset", self.assets.asset)
             self._own_helper("static", "integrity", self.assets.integrity)
-        if self.links is not None:
+        if links is not None:
+            from untor.links import Links  # noqa: PLC0415
+
+            self.links = Links(links)
             self._own_helper("links", "link", self.links.link)
         self.globals = dict(globals or {})
         self.filters = built_in(Settings(locale, timezone, clock))
