@@ -9,8 +9,10 @@ from typing import TYPE_CHECKING
 from urllib.parse import quote
 
 import pytest
+from selenium.common.exceptions import WebDriverException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.select import Select
+from selenium.webdriver.support.wait import WebDriverWait
 from serving import ask, served
 from test_cli import untor
 
@@ -26,6 +28,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from selenium.webdriver import Chrome
+    from selenium.webdriver.remote.webelement import WebElement
     from starlette.requests import Request
 
     from untor import Page
@@ -221,12 +224,12 @@ def test_a_visit(url: str, database: Path, browser: Chrome) -> None:
     _post_messages(browser, url, look)
     _search(browser, url, look)
     browser.get(f"{url}/invoices")
-    browser.find_element(By.LINK_TEXT, "Deutsch").click()
+    follow(browser, browser.find_element(By.LINK_TEXT, "Deutsch"))
     assert browser.find_element(By.TAG_NAME, "h1").text.startswith("Rechnungen")
-    browser.find_element(By.LINK_TEXT, "2031-016").click()
+    follow(browser, browser.find_element(By.LINK_TEXT, "2031-016"))
     assert "558,15" in browser.find_element(By.CSS_SELECTOR, "tfoot").text
     look("")
-    browser.find_element(By.LINK_TEXT, "View the template").click()
+    follow(browser, browser.find_element(By.LINK_TEXT, "View the template"))
     assert "{= invoice.total | money" in browser.find_element(By.CSS_SELECTOR, "pre").text
     look("")
     for name in views.PAGES:
@@ -238,13 +241,26 @@ def test_a_visit(url: str, database: Path, browser: Chrome) -> None:
     browser.execute_cdp_cmd("Page.removeScriptToEvaluateOnNewDocument", added)
 
 
+def submit(browser: Chrome) -> None:
+    """Submit the form, and wait for the page that answers it."""
+    follow(browser, browser.find_element(By.CSS_SELECTOR, "form button"))
+
+
+def follow(browser: Chrome, element: WebElement) -> None:
+    """Click on what leads to another page, and wait for it."""
+    browser.execute_script("window.before = true")
+    element.click()
+    waiting = WebDriverWait(browser, 30, ignored_exceptions=[WebDriverException])
+    waiting.until(lambda _: browser.execute_script("return !window.before && document.readyState === 'complete'"))
+
+
 def _post_messages(browser: Chrome, url: str, look) -> None:  # type: ignore[no-untyped-def]  # noqa: ANN001
     """Post hostile messages; first with the form not filled in, which shows what was typed again."""
     for text in HOSTILE_TEXTS:
         browser.get(f"{url}/notices")
         browser.find_element(By.ID, "author").send_keys(text)
         browser.find_element(By.ID, "urgent").click()
-        browser.find_element(By.CSS_SELECTOR, "form button").click()
+        submit(browser)
         assert [each.text for each in browser.find_elements(By.CSS_SELECTOR, ".trouble")] == [
             "Choose the vessel that this is about.",
             "The message is missing.",
@@ -255,11 +271,11 @@ def _post_messages(browser: Chrome, url: str, look) -> None:  # type: ignore[no-
         Select(browser.find_element(By.ID, "vessel")).select_by_value("3")
         browser.find_element(By.ID, "text").send_keys(text)
         browser.find_element(By.ID, "author").clear()
-        browser.find_element(By.CSS_SELECTOR, "form button").click()
+        submit(browser)
         assert browser.find_element(By.ID, "text").get_property("value") == text
         assert Select(browser.find_element(By.ID, "vessel")).first_selected_option.get_property("value") == "3"
         browser.find_element(By.ID, "author").send_keys(text)
-        browser.find_element(By.CSS_SELECTOR, "form button").click()
+        submit(browser)
         look("")
         assert text in [each.text for each in browser.find_elements(By.CSS_SELECTOR, ".notice p")]
     look("/vessels/3")
@@ -274,7 +290,7 @@ def _search(browser: Chrome, url: str, look) -> None:  # type: ignore[no-untyped
         field = browser.find_element(By.ID, "words")
         field.clear()
         field.send_keys(words)
-        browser.find_element(By.CSS_SELECTOR, "form button").click()
+        submit(browser)
         look("")
         assert browser.find_element(By.ID, "words").get_property("value") == words
         assert f"“{words}”" in browser.find_element(By.ID, "results").text
@@ -283,7 +299,7 @@ def _search(browser: Chrome, url: str, look) -> None:  # type: ignore[no-untyped
     browser.get(f"{url}/search?words=e")
     seen = 1
     while following := browser.find_elements(By.LINK_TEXT, "Next"):
-        following[0].click()
+        follow(browser, following[0])
         look("")
         seen += 1
     assert browser.find_element(By.CSS_SELECTOR, ".pages span").text == f"Page {seen} of {seen}"

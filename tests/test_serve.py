@@ -177,9 +177,9 @@ def test_live_reload(site: Path, browser: Chrome) -> None:
         wait("d.querySelector('h1')?.textContent", "x")
         wait("document.title", "Arrivals")
         browser.get(f"{url}/~untor/")
-        wait("d.querySelectorAll('tbody tr').length", 2)
-        (site / "templates/new.html").write_text("new", "utf-8")
         wait("d.querySelectorAll('tbody tr').length", 3)
+        (site / "templates/new.html").write_text("new", "utf-8")
+        wait("d.querySelectorAll('tbody tr').length", 4)
 
 
 # --- commands ------------------------------------------------------------------------------------------------------

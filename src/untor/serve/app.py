@@ -133,7 +133,9 @@ class PreviewApp:
     def _viewer(self, request: Request, name: str | None) -> Page:
         """Show the frame in which what is asked for is looked at."""
         query = f"?{request.url.query}" if request.url.query else ""
-        return self.own.page("viewer", {"path": request.url.path, "query": query, "name": name, "own": OWN})
+        assert self.changes is not None  # noqa: S101  as _life has begun
+        said = {"path": request.url.path, "query": query, "name": name, "own": OWN, "seen": self.changes.state}
+        return self.own.page("viewer", said)
 
     async def _rendered(self, name: str, request: Request) -> Page:
         context: dict[str, object] = {}

@@ -19,14 +19,20 @@ class Changes:
     """Who waits for changes. Belongs to one event loop."""
 
     def __init__(self) -> None:
-        self.run = secrets.token_hex(8)
-        """Tells this run of the server from the one before."""
+        self._run = secrets.token_hex(8)
+        self._count = 0
         self._waiting: set[asyncio.Queue[str]] = set()
         self._stopped = asyncio.Event()
 
+    @property
+    def state(self) -> str:
+        """What is another after each change and in each run of the server, so that nobody misses one."""
+        return f"{self._run}-{self._count}"
+
     def tell(self, names: Iterable[str]) -> None:
         """Tell everybody which files have changed."""
-        said = json.dumps(sorted(names))
+        self._count += 1
+        said = json.dumps({"state": self.state, "files": sorted(names)})
         for queue in self._waiting:
             queue.put_nowait(said)
 
@@ -37,11 +43,11 @@ class Changes:
             queue.put_nowait("")
 
     async def events(self) -> AsyncIterator[str]:
-        """Yield the event stream of one browser: first which run of the server this is, then each change."""
+        """Yield the event stream of one browser: first the state that it comes into, then each change."""
         queue: asyncio.Queue[str] = asyncio.Queue()
         self._waiting.add(queue)
         try:
-            yield f"retry: 500\nevent: run\ndata: {self.run}\n\n"
+            yield f"retry: 500\nevent: state\ndata: {self.state}\n\n"
             while not self._stopped.is_set():
                 try:
                     said = await asyncio.wait_for(queue.get(), _SECONDS)
