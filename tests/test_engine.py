@@ -225,7 +225,7 @@ LEVELS = [
     "build",
 ]
 LEVELS += [
-    "deep cache page policy assets links template folders",
+    "deep cache page policy assets links options template folders",
     "check",
     "engine",
     "report explain probe",

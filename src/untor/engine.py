@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from functools import partial
 from types import MappingProxyType
 
@@ -11,10 +10,10 @@ from untor.deep import with_deep_stack
 from untor.errors import TemplateMissing, error_of
 from untor.escape import MISSING, SCHEMES, escapers, printed
 from untor.escape.fast import fast, read_directly
-from untor.escape.origins import origin_of
 from untor.filters import NAMES, built_in
 from untor.filters.settings import Settings
 from untor.folders import Folders
+from untor.options import checked_name, checked_origin, checked_pattern, one_of
 from untor.problems import Problem, suggestion
 from untor.run import awaiting, inputs, lookups, loops
 from untor.run.calls import Calls
@@ -125,8 +124,8 @@ class Engine:
         links: Mapping[str, str] | Callable[..., object] | object = None,
         policy: Policy | None = None,
     ) -> None:
-        _one_of("missing", missing, "error", "empty")
-        _one_of("calls", calls, "functions", "methods")
+        one_of("missing", missing, "error", "empty")
+        one_of("calls", calls, "functions", "methods")
         collections = {"url_schemes": url_schemes, "resource_origins": resource_origins}
         for option, value in {**collections, "active_attributes": active_attributes}.items():
             if isinstance(value, str):
@@ -135,7 +134,7 @@ class Engine:
         self.locale = locale
         self.helpers: dict[str, Callable[..., object]] = {}
         for name, function in (helpers or {}).items():
-            self.helpers[_name("helper", name)] = function
+            self.helpers[checked_name("helper", name)] = function
         self.assets: Assets | None = None
         self.links: Links | None = None
         if static is not None:
@@ -152,13 +151,13 @@ class Engine:
         self.globals = dict(globals or {})
         self.filters = built_in(Settings(locale, timezone, clock))
         for name, function in (filters or {}).items():
-            self.filters[_name("filter", name)] = self._with_locale(function)
+            self.filters[checked_name("filter", name)] = self._with_locale(function)
         self.missing = missing
         self.reload = reload
         self.policy = policy
         self.url_schemes = frozenset(scheme.lower().removesuffix(":") for scheme in url_schemes)
-        self.resource_origins = frozenset(map(_origin, resource_origins))
-        self.active_attributes = None if active_attributes is None else tuple(map(_pattern, active_attributes))
+        self.resource_origins = frozenset(map(checked_origin, resource_origins))
+        self.active_attributes = None if active_attributes is None else tuple(map(checked_pattern, active_attributes))
         self._options: dict[str, Any] = {
             "folders": folders,
             "globals": globals,
@@ -278,7 +277,7 @@ class Engine:
         One with a keyword-only parameter ``locale`` is given that of the engine. Raises ``ValueError`` for a name that
         is none in templates, or one of a built-in filter.
         """
-        self.filters[_name("filter", function.__name__)] = self._with_locale(function)
+        self.filters[checked_name("filter", function.__name__)] = self._with_locale(function)
         return function
 
     def helper(self, function: Callable[..., object]) -> Callable[..., object]:
@@ -286,7 +285,7 @@ class Engine:
 
         Raises ``ValueError`` for a name that is none in templates.
         """
-        name = _name("helper", function.__name__)
+        name = checked_name("helper", function.__name__)
         if name in self._own_helpers():
             raise ValueError(f'the engine has a helper "{name}" of its own; give yours another name')
         self.helpers[name] = function
@@ -460,41 +459,6 @@ class Engine:
     def _changed(self, name: str) -> bool:
         stamps = self._stamps.get(name, {})
         return any(self.folders.stamp(each) != stamp for each, stamp in stamps.items())
-
-
-def _one_of(option: str, value: str, *allowed: str) -> None:
-    if value not in allowed:
-        words = " or ".join(f'"{each}"' for each in allowed)
-        raise ValueError(f"{option} must be {words}, not {value!r}")
-
-
-def _name(kind: str, name: str) -> str:
-    """Return a name for a filter or helper. Raises ``ValueError`` for what cannot be one."""
-    from untor.language.tokens import KEYWORDS  # noqa: PLC0415  only where there are any
-
-    if not isinstance(name, str) or not name.isidentifier() or name.startswith("_") or name in KEYWORDS:
-        raise ValueError(f"{name!r} cannot be the name of a {kind}: templates could not write it")
-    if kind == "filter" and name in NAMES:
-        raise ValueError(f'there is a built-in filter "{name}"; give yours another name')
-    return name
-
-
-def _pattern(pattern: str) -> str:
-    """Return a regular expression. Raises ``ValueError`` for what is none."""
-    try:
-        re.compile(pattern)
-    except re.error as error:
-        message = f"active_attributes takes regular expressions, and {pattern!r} is none: {error}"
-        raise ValueError(message) from None
-    return pattern
-
-
-def _origin(url: str) -> str:
-    """Return an origin as it is compared. Raises ``ValueError`` for what is none."""
-    origin = origin_of(url)
-    if origin is None or url.rstrip("/").count("/") > 2:  # noqa: PLR2004  those after the scheme
-        raise ValueError(f"resource_origins takes origins like 'https://cdn.ellery.example', not {url!r}")
-    return origin
 
 
 def _engine(options: dict[str, Any]) -> Engine:

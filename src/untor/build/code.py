@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import ast
-import re
-from keyword import iskeyword
 from types import CodeType
 from typing import Any
 
 from untor.build.expressions import Expressions, Shared, call, load, store, variables
 from untor.build.guards import MOST_OWNERS
+from untor.build.parameters import named_values
 from untor.build.positions import Positions, place_all
 from untor.build.result import Built
 from untor.build.variants import CHUNK, VARIANTS, Variant
@@ -36,23 +35,10 @@ from untor.plan.operations import (
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Iterator
+    from collections.abc import Iterator
 
 RETURN = "return"
 """The target of what is the whole page."""
-
-MOST_NAMED = 30
-"""How many values are parameters of their own."""
-
-_OWN_NAMES = frozenset(
-    """MISSING NONCE ahead ahead_async append callee callee_of check chunk collected context dict direct dot
-    dot_maybe each each_async enumerate enumerate_async error everywhere get given is_awaitable item
-    item_maybe len list merge missing_name modulo nonce none_is_missing out pairs pairs_async plain_values
-    printed problem scope sized sized_async slice takes_missing trouble truth type values""".split()
-)
-"""What the code reads and writes, besides names of these shapes: a prefix and more, or a word and a number."""
-
-_OWN_SHAPE = re.compile(r"k?[cpv]_|[efg]_|[a-z]+\d+\Z")
 
 LONGEST_RUN = 60
 """How many values one f-string takes: all of them are on the interpreter's stack at once."""
@@ -86,7 +72,7 @@ def module_of(plan: Plan, variant: str, shared: Shared) -> ast.Module:
     builder = _Builder(plan.main, shared, way)
     body = builder.body(RETURN if whole else "append")
     functions = [_Builder(function, shared, way).definition() for function in plan.functions]
-    named = _named(plan, builder.expressions.inputs)
+    named = named_values(plan, builder.expressions.inputs)
     module, guarded = way.frame(named, whole=whole, nonces=plan.nonces)
     for node in ast.walk(module):
         if isinstance(node, ast.expr | ast.stmt | ast.excepthandler | ast.arg):
@@ -98,19 +84,6 @@ def module_of(plan: Plan, variant: str, shared: Shared) -> ast.Module:
     module.body[:0] = functions
     place_all(module)
     return module
-
-
-def _named(plan: Plan, inputs: Iterable[str]) -> list[str]:
-    """Return the values that the entry function takes as parameters of their own; none where that cannot be."""
-    names = sorted(inputs)
-    if plan.main.parameters or not 0 < len(names) <= MOST_NAMED or any(each.context for each in plan.functions):
-        return []
-    return names if all(map(_is_free, names)) else []
-
-
-def _is_free(name: str) -> bool:
-    """Tell whether a name means nothing in the code: no variable, no function, no keyword of Python."""
-    return name.isascii() and not (name in _OWN_NAMES or iskeyword(name) or _OWN_SHAPE.match(name))
 
 
 def _in_files(code: CodeType, files: dict[str, str], file: str = "") -> CodeType:
