@@ -317,6 +317,37 @@ def test_awaitables_on_the_way(where: str, kind: type) -> None:
     assert asyncio.run(template.render_async(data())) == "&lt;x&gt;"
 
 
+WITH_STEPS = [
+    "<! takes a, d = a.b !>{= d =}{= a.b =}",
+    "<! takes d = a.b !>{= d =}{= a.b =}",
+    "<! part p(a, d = a.b) !>{= d =}{= a.b =}<! end !><! include p a !>",
+    "<! for x in [a] if x.b !>{= x.b =}{= a.b =}<! end !>",
+    "<! for x in [a] if x.b as r !>{= x.b =}{= a.b if r.last else r.total =}<! end !>",
+    "<! for x in [] !>{= x.b =}<! else !>{= a.b =}{= a.b =}<! end !>",
+    "<! let d = a.b !><! let a = a !>{= a.b =}{= d =}",
+    "<! part p(x) !><p><! slot !>{= x.b =}</p><! end !><! use p x=a !>{= a.b =}<! end !>",
+    "<! for u in [a] !><! for v in [u] !><! for w in [v] !><! for x in [u] !><! for y in [x] !><! for z in [y] !><! for q in [z] !>"
+    "<! for r in [q] !><! for s in [r] !>{= s.b =}{= u.b =}<! end !><! end !><! end !><! end !><! end !><! end !><! end !><! end !><! end !>",
+    '<a href="/{= a.b =}?{= a.b =}#{= a.b =}" title={= a.b =}>x</a><script>f({= a.b =}, "{= a.b =}")</script>',
+    "{= a.b if a.b else a.c =}{= a.b and a.c =}{= not a.b =}{= [a.b, a.c] | join =}{= a.b == a.b =}{= a.b | default_of(a.c) =}",
+]
+
+
+@pytest.mark.parametrize("source", WITH_STEPS)
+def test_steps_around_what_is_read(source: str) -> None:
+    """Whatever stands around it, what is read is there in time, of dicts and of objects, in every way to render."""
+    own = Engine(filters={"default_of": lambda value, other: value or other})
+    template = own.compile(source)
+    pages = set()
+    for value in ({"b": 1, "c": 2}, Plain(1, 2), Both(b=1, c=2)):
+        if isinstance(value, Both):
+            value.b, value.c = 1, 2  # type: ignore[attr-defined]
+        for _ in range(2):
+            pages |= {template.render(a=value), template.render({"a": value}), "".join(template.stream(a=value))}
+            pages |= {asyncio.run(template.render_async(a=value))}
+    assert len(pages) == 1
+
+
 def test_errors_of_values_are_their_own() -> None:
     """A KeyError or an AttributeError that comes out of a value's own code is not taken for a missing name."""
 

@@ -157,7 +157,10 @@ class _Builder:
         elif self.function.context:
             statements.append(self.when_missing(variable, from_context))
         if parameter.default is not None:
+            # What kinds the values are of is found out after this.
+            self.expressions.plain = True
             statements.append(self.when_missing(variable, self.expressions.build(parameter.default)))
+            self.expressions.plain = False
         elif self.function.context:
             statements.append(self.when_missing(variable, call("takes_missing", name, load("scope"))))
         return [self.positions.place(each, parameter.start, parameter.end) for each in statements]
