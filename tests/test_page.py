@@ -201,8 +201,9 @@ def test_one_nonce_one_answer() -> None:
     with pytest.raises(RuntimeError, match="for one answer only"):
         asgi(page)
     for cache in ("public, max-age=60", "s-maxage=5"):
-        with pytest.raises(ValueError, match="cannot be shared"):
-            template.page(cache=cache)
+        for options in ({"cache": cache}, {"headers": {"cache-control": cache}}):
+            with pytest.raises(ValueError, match="cannot be shared"):
+                template.page(**options)
     shared = template.page(cache="public, max-age=60", policy=Policy(hashes=True))
     assert asgi(shared)[2] == asgi(shared)[2] == b"<script>a()</script>"
     assert "Content-Security-Policy" not in template.page(policy=False).headers
@@ -332,6 +333,9 @@ def test_headers(name: str, type_: str) -> None:
     assert page.headers["Content-Type"] == f"{type_}; charset=utf-8"
     assert (page.headers["X-Content-Type-Options"], page.headers["Cache-Control"]) == ("nosniff", "no-store")
     assert page.headers["X-Port"] == "Ellery"
+    own = Engine().compile("<p/>", name).page(headers={"etag": '"1"'})
+    assert [value for header, value in own.headers.items() if header.lower() == "etag"] == ['"1"']
+    assert asgi(own, "GET", '"1"')[0] == 304
 
 
 # --- requests ----------------------------------------------------------------------------------------------------

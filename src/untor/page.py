@@ -76,10 +76,6 @@ class Page:
         elif policy is not None:
             from secrets import token_urlsafe  # noqa: PLC0415  only with a policy
 
-            if _SHARED.search(cache):
-                raise ValueError(
-                    f"a page with a nonce cannot be shared, but cache is {cache!r}; use Policy(hashes=True)"
-                )
             self.nonce = token_urlsafe(18)
         if self.nonce and (context is None or is_mapping(context)):
             context = {**(context or {}), NONCE: f' nonce="{self.nonce}"'}  # type: ignore[dict-item]
@@ -95,8 +91,11 @@ class Page:
         if policy is not None:
             self._headers[policy.header] = policy.value(self.nonce, hashes)
         for name, value in (headers or {}).items():
-            known = next((each for each in self._headers if each.lower() == name.lower()), name)
+            known = next((each for each in (*self._headers, "ETag") if each.lower() == name.lower()), name)
             self._headers[known] = value
+        cached = self._headers["Cache-Control"]
+        if self.nonce and isinstance(cached, str) and _SHARED.search(cached):
+            raise ValueError(f"a page with a nonce cannot be shared, but it says {cached!r}; use Policy(hashes=True)")
         for name, value in self._headers.items():
             if not _HEADER_NAME.fullmatch(name) or not isinstance(value, str) or not _HEADER_VALUE.fullmatch(value):
                 raise ValueError(f"{name!r}: {value!r} cannot be a header")
