@@ -48,7 +48,7 @@ TABLE = """<!doctype html>
 <body>
 <table>
 <! for row in rows !>
-<tr id="r{= row.id =}"><td>{= row.name =}</td><td title="{= row.note =}">{= row.kind =}</td><td><a href="/vessels/{= row.slug =}">{= row.skipper =}</a></td></tr>
+<tr id="r{= row.id =}"><td>{= row.name =}</td><td title="{= row.note =}">{= row.length =}</td><td><a href="/vessels/{= row.slug =}">{= row.skipper =}</a></td></tr>
 <! end !>
 </table>
 </body>
@@ -57,10 +57,13 @@ TABLE = """<!doctype html>
 
 
 def _table_data() -> dict[str, Any]:
-    columns = ("name", "note", "kind", "slug", "skipper")
+    columns = ("name", "note", "slug", "skipper")
     pools = {column: texts(1000, seed) for seed, column in enumerate(columns)}
     pools["slug"] = [text.replace(" ", "-") for text in pools["slug"]]
-    rows = [{"id": number, **{column: pools[column][number] for column in columns}} for number in range(1000)]
+    rows = [
+        {"id": number, "length": 20 + number / 10, **{column: pools[column][number] for column in columns}}
+        for number in range(1000)
+    ]
     return {"title": "Vessels & berths", "rows": rows}
 
 
@@ -76,7 +79,7 @@ def table_by_hand(title: str, rows: list[dict[str, Any]]) -> str:
     ]
     for row in rows:
         out.append(  # noqa: PERF401  as one would write it
-            f"""<tr id="r{escape(str(row["id"]))}"><td>{escape(str(row["name"]))}</td><td title="{escape(str(row["note"]))}">{escape(str(row["kind"]))}</td><td><a href="/vessels/{quote(str(row["slug"]), safe="")}">{escape(str(row["skipper"]))}</a></td></tr>
+            f"""<tr id="r{escape(str(row["id"]))}"><td>{escape(str(row["name"]))}</td><td title="{escape(str(row["note"]))}">{escape(str(row["length"]))}</td><td><a href="/vessels/{quote(str(row["slug"]), safe="")}">{escape(str(row["skipper"]))}</a></td></tr>
 """
         )
     out.append("""</table>
@@ -99,7 +102,7 @@ def table_unescaped(title: str, rows: list[dict[str, Any]]) -> str:
     append = out.append
     for row in rows:
         append(
-            f"""<tr id="r{row["id"]}"><td>{row["name"]}</td><td title="{row["note"]}">{row["kind"]}</td><td><a href="/vessels/{row["slug"]}">{row["skipper"]}</a></td></tr>
+            f"""<tr id="r{row["id"]}"><td>{row["name"]}</td><td title="{row["note"]}">{row["length"]}</td><td><a href="/vessels/{row["slug"]}">{row["skipper"]}</a></td></tr>
 """
         )
     append("""</table>
@@ -115,7 +118,7 @@ CARDS = """<main>
 <! for call in calls !>
 <article class="card {= call.vessel.kind =}">
 <h2>{= call.vessel.name =}</h2>
-<p>{= call.vessel.skipper =} of {= call.vessel.registry.port =}, {= call.vessel.length =} m</p>
+<p>{= call.vessel.skipper =} of {= call.vessel.registry.port =}, {= call.vessel.flag =}</p>
 <! if call.berth !>
 <p>Berth {= call.berth.code =}</p>
 <! else !>
@@ -143,7 +146,7 @@ class Vessel:
     kind: str
     skipper: str
     registry: Registry
-    length: float
+    flag: str
 
 
 @dataclass
@@ -170,10 +173,10 @@ class Call:
 
 
 def _cards_data() -> dict[str, Any]:
-    names, kinds, skippers, ports, codes, cargoes = (texts(600, seed) for seed in range(10, 16))
+    names, kinds, skippers, ports, flags, codes, cargoes = (texts(600, seed) for seed in range(10, 17))
     calls = [
         Call(
-            Vessel(names[n], kinds[n], skippers[n], Registry(ports[n]), n / 10),
+            Vessel(names[n], kinds[n], skippers[n], Registry(ports[n]), flags[n]),
             Berth(codes[n]) if n % 3 else None,
             [Cargo(cargoes[2 * n]), Cargo(cargoes[2 * n + 1])],
         )
@@ -189,7 +192,7 @@ def cards_by_hand(calls: list[Call]) -> str:
         out.append(
             f"""<article class="card {escape(str(call.vessel.kind))}">
 <h2>{escape(str(call.vessel.name))}</h2>
-<p>{escape(str(call.vessel.skipper))} of {escape(str(call.vessel.registry.port))}, {escape(str(call.vessel.length))} m</p>
+<p>{escape(str(call.vessel.skipper))} of {escape(str(call.vessel.registry.port))}, {escape(str(call.vessel.flag))}</p>
 """
         )
         if call.berth:
@@ -213,7 +216,7 @@ def cards_unescaped(calls: list[Call]) -> str:
         append(
             f"""<article class="card {vessel.kind}">
 <h2>{vessel.name}</h2>
-<p>{vessel.skipper} of {vessel.registry.port}, {vessel.length} m</p>
+<p>{vessel.skipper} of {vessel.registry.port}, {vessel.flag}</p>
 """
         )
         if call.berth:

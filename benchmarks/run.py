@@ -10,39 +10,27 @@ each round gives a ratio to the hand-written function of the same round, and a f
 from __future__ import annotations
 
 import argparse
-import asyncio
 import gc
 import html
+import importlib
 import json
 import logging
+import os
 import platform
 import random
 import statistics
+import sys
 import time
 from pathlib import Path
-from types import FunctionType
 from typing import TYPE_CHECKING, Any
 
 from pages import PAGES
 
-from untor import Engine
-from untor.escape import markup, script, url, url_lists
-from untor.escape.fast import IS_BUILT, fast
-from untor.run import lookups
-
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-PURE = {
-    "e_text": markup.text,
-    "e_attribute": markup.attribute,
-    "e_rcdata": markup.rcdata,
-    "e_percent": url.percent,
-    "e_segment_url": url.segment_url,
-    "e_script_string": script.script_string,
-    "dot": lookups.dot,
-}
-"""The functions that the extension has a fast path for."""
+    from untor import Engine, Template
+
 
 VARIANTS = {
     "hand": "written by hand",
@@ -52,62 +40,55 @@ VARIANTS = {
     "stream": "in chunks",
     "async": "asynchronous",
 }
-ROW = '<li title="{= row.note =}">{= row.name =} {= row.kind =}</li>'
+ROW = '<li title="{= row.note =}">{= row.name =} {= row.skipper =}</li>'
 LOOP = f"<! part row(row) !>{ROW}<! end !><! for row in rows !><! include row row !><! end !>"
 PLACE = f"<! for row in rows !>{ROW}<! end !>"
 
 
-def without_extension(render: Callable[..., str]) -> Callable[..., str]:
-    """Return the same compiled page with the functions in Python."""
-    assert isinstance(render, FunctionType)  # noqa: S101  render is the compiled function itself
-    made = FunctionType(render.__code__, {**render.__globals__, **PURE}, render.__name__, render.__defaults__)
-    made.__kwdefaults__ = render.__kwdefaults__
-    return made
+def compiled(*, extension: bool) -> dict[str, Template]:
+    """Return all pages, compiled by a package of its own, loaded with or without the extension."""
+    for name in [name for name in sys.modules if name.partition(".")[0] == "untor"]:
+        del sys.modules[name]
+    os.environ["UNTOR_EXTENSION"] = "on" if extension else "off"
+    engine: Engine = importlib.import_module("untor").Engine()
+    templates = {name: engine.compile(page.template) for name, page in PAGES.items()}
+    return templates | {"included": engine.compile(LOOP), "placed": engine.compile(PLACE)}
+
+
+PURE = compiled(extension=False)
+FAST = compiled(extension=True)
+IS_BUILT: bool = importlib.import_module("untor.escape.fast").IS_BUILT
 
 
 def variants_of(name: str) -> dict[str, Callable[[], object]]:
     """Return the functions that are measured for a page."""
     page = PAGES[name]
-    template = Engine().compile(page.template)
-    data, calls = page.data, range(page.calls)
-    pure = without_extension(template.render)
-
-    def purely() -> object:
-        """Render without the extension, also where escaping functions call one another."""
-        url._attribute, url_lists._percent = markup.attribute, url.percent  # noqa: SLF001  what fast() has put there
-        try:
-            return repeated(pure)()
-        finally:
-            url._attribute, url_lists._percent = fast(markup.attribute), fast(url.percent)  # noqa: SLF001
+    data, given = page.data, ", ".join(f"{key}={key}" for key in page.data)
+    pure, template = PURE[name], FAST[name]
 
     def repeated(function: Callable[..., object]) -> Callable[[], object]:
-        def run() -> object:
-            # No page is kept while the next one is made: the memory is the same for all.
-            for _ in calls[1:]:
-                function(**data)
-            return function(**data)
+        return called(f"def run():\n    for _ in times: function({given})\n    return function({given})", function)
 
-        return run
+    def called(source: str, function: Callable[..., object]) -> Callable[[], object]:
+        """Make what calls a function as one writes it, with its values by name."""
+        namespace: dict[str, Any] = {**data, "function": function, "times": range(page.calls - 1)}
+        exec(source, namespace)  # noqa: S102  made right here
+        made: Callable[[], object] = namespace["run"]
+        return made
 
-    def streamed() -> object:
-        for _ in calls[1:]:
-            "".join(template.stream(**data))
-        return "".join(template.stream(**data))
-
-    async def awaited() -> str:
-        for _ in calls[1:]:
-            await template.render_async(**data)
-        return await template.render_async(**data)
+    def streamed(**values: object) -> str:
+        return "".join(template.stream(**values))
 
     found: dict[str, Callable[[], object]] = {
         "hand": repeated(page.by_hand),
         "limit": repeated(page.unescaped),
-        "pure": purely,
+        "pure": repeated(pure.render),
     }
     if IS_BUILT:
         found["extension"] = repeated(template.render)
-    runner = asyncio.Runner()
-    found |= {"stream": streamed, "async": lambda: runner.run(awaited())}
+    awaits = f"async def run():\n    for _ in times: await function({given})\n    return await function({given})"
+    awaited = called(awaits, template.render_async)
+    found |= {"stream": repeated(streamed), "async": lambda: finished(awaited())}
     expected = html.unescape(str(found["pure"]()))
     for variant, function in found.items():
         if variant not in {"limit", "hand"} and html.unescape(str(function())) != expected:
@@ -117,11 +98,19 @@ def variants_of(name: str) -> dict[str, Callable[[], object]]:
     return found
 
 
+def finished(coroutine: Any) -> object:
+    """Return the result of a coroutine that awaits nothing that takes time: no event loop is measured."""
+    try:
+        coroutine.send(None)
+    except StopIteration as done:
+        return done.value
+    raise SystemExit("a page awaits something that takes time")
+
+
 def pieces() -> dict[str, Callable[[], object]]:
     """Return a loop with an include, and the same with the markup in place."""
     rows = PAGES["table"].data["rows"]
-    engine = Engine()
-    included, placed = engine.compile(LOOP), engine.compile(PLACE)
+    included, placed = FAST["included"], FAST["placed"]
     return {"hand": lambda: placed.render(rows=rows), "included": lambda: included.render(rows=rows)}
 
 

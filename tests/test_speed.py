@@ -18,7 +18,7 @@ from hypothesis import strategies as st
 from support import cases
 
 from untor import Engine, MissingValue, RenderError, TrustedHTML, TrustedURL, UntorError
-from untor.build import code, expressions
+from untor.build import code, expressions, runs
 from untor.escape import MISSING, markup, script, url
 from untor.escape.fast import IS_BUILT, fast
 from untor.run import lookups
@@ -28,6 +28,9 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
     from untor import Template
+    from untor.escape import _speed
+elif IS_BUILT:
+    from untor.escape import _speed
 
 PURE: dict[str, Callable[..., object]] = {
     "text": markup.text,
@@ -57,6 +60,9 @@ class Html:
 
     def __html__(self) -> str:
         return "<i>&</i>"
+
+    def __repr__(self) -> str:
+        return "<html>"
 
 
 class Number(int):
@@ -117,7 +123,10 @@ def test_large_texts(char: str) -> None:
 @built
 def test_extension_keeps_nothing() -> None:
     """A million calls leave no memory behind, whichever way they go, and no reference to their argument."""
-    functions = [fast(pure) for pure in PURE.values()]
+    join = _speed.join(("é", "b", "c"), b"ts")
+    functions = [*(fast(pure) for pure in PURE.values()), lambda value: join(None, value, value)]
+    functions += [lambda value: join(page, value, value), lambda value: join(int, "x", value)]
+    page = _speed.page()
     quick_dot = fast(lookups.dot)
     thing, row = Html(), {"a b": 1}
     values = ["plain", "a<b&\"'", "é<", "\x00", 12, 1.5, Html(), "a b/c"]
@@ -131,6 +140,7 @@ def test_extension_keeps_nothing() -> None:
             for name in ("a b", "missing"):
                 outcome(quick_dot, row, name)
                 outcome(quick_dot, thing, name)
+            page.finish()
 
     work()
     tracemalloc.start()
@@ -243,7 +253,7 @@ def looking_at_each_dot(source: str) -> Template:
 
     with pytest.MonkeyPatch.context() as patched:
         patched.setattr(code, "Expressions", Plainly)
-        patched.setattr(code, "MOST_OWNERS", 0)
+        patched.setattr(runs, "MOST_OWNERS", 0)
         return Engine(calls="methods").compile(source)
 
 
@@ -373,6 +383,107 @@ def test_closed_objects_stay_closed() -> None:
         assert type(value) not in lookups.direct_types or type(value) is type
 
 
+# --- joins -----------------------------------------------------------------------------------------------------------
+
+LETTERS: dict[str, Callable[[object], str]] = {
+    "t": markup.text, "a": markup.attribute, "r": markup.rcdata, "p": url.percent,
+    "s": lambda value: url.segment_url("", value, ""), "=": lambda value: f"{value}",
+}  # fmt: skip
+TEXTS = st.sampled_from(["", "<p>", "é", "\u2028x", "😀", '" title="'])
+
+
+@built
+@given(st.lists(st.tuples(st.sampled_from([*LETTERS]), VALUES, TEXTS), max_size=6), TEXTS)
+def test_joins_do_the_same(values: list[tuple[str, object, str]], first: str) -> None:
+    """A join writes what the functions in Python make of its values, or nothing at all, wherever it writes to."""
+    join = _speed.join((first, *(after for _, _, after in values)), "".join(each[0] for each in values).encode())
+    expected = outcome(lambda: first + "".join(LETTERS[letter](value) + after for letter, value, after in values))
+    page = _speed.page()
+    parts: list[str] = []
+    page("é|")
+    given_ = [value for _, value, _ in values]
+    made = [join(None, *given_), join(page, *given_), join(parts.append, *given_)]
+    if made[0] is None:
+        assert (made, page.finish(), parts) == ([None] * 3, "é|", [])
+        odd = [value for letter, value, _ in values if letter == "=" or isinstance(value, str) or value is MISSING]
+        assert odd or not isinstance(expected, str)
+    else:
+        assert (made, page.finish(), parts) == ([expected, True, True], f"é|{expected}", [expected])
+        assert type(made[0]) is str
+        assert made[0].isascii() == expected.isascii()  # type: ignore[attr-defined]
+
+
+@built
+@given(st.lists(CHARACTERS | st.sampled_from(["<" * 5000, "é" * 3000, "😀" * 2000])))
+def test_pages_grow(texts: list[str]) -> None:
+    """A page has what was written to it, however wide and long, and is empty afterwards; chunks are a few kilobytes."""
+    page, chunked, chunks = _speed.page(), _speed.page(), []
+    for text in texts:
+        page(text)
+        chunked(text)
+        if (chunk := chunked.chunk()) is not None:
+            assert len(chunk) >= 4000
+            chunks.append(chunk)
+        else:
+            assert not chunks or len("".join(texts)) - len("".join(chunks)) < 1_000_000
+    chunks.append(chunked.finish())
+    assert (page.finish(), page.finish(), "".join(chunks)) == ("".join(texts), "", "".join(texts))
+
+
+@built
+def test_joins_take_only_what_they_can() -> None:
+    """What is no join, no page and no text is refused; an interrupt on the way is nobody's to handle."""
+    with pytest.raises(ValueError, match="with texts around them"):
+        _speed.join(("a", "b"), b"tt")
+    with pytest.raises(ValueError, match="at most 64"):
+        _speed.join(("",) * 66, b"t" * 65)
+    with pytest.raises(TypeError, match="texts are str"):
+        _speed.join(("a", 1), b"t")  # type: ignore[arg-type]
+    join = _speed.join(("a", "b"), b"t")
+    for wrong in ((), (None,), (None, 1, 2)):
+        with pytest.raises(TypeError, match="takes a page and 1 values"):
+            join(*wrong)
+    with pytest.raises(TypeError, match="not callable"):
+        join(1, "x")
+    with pytest.raises(TypeError, match="called with a text"):
+        _speed.page()(1)  # type: ignore[arg-type]
+
+    class Interrupted:
+        def __str__(self) -> str:
+            raise KeyboardInterrupt
+
+    with pytest.raises(KeyboardInterrupt):
+        join(None, Interrupted())
+
+
+@pytest.mark.parametrize("case", [*cases("language.txt"), *cases("places.txt")], ids=lambda case: case.title)
+def test_joined_pages_are_the_same(case: Any) -> None:
+    """Every page is the same, or fails in the same place, with joins and without, in all ways to render."""
+    pages: dict[bool, list[object]] = {True: [], False: []}
+    for joins, found in pages.items():
+        with pytest.MonkeyPatch.context() as patched:
+            patched.setattr(code, "IS_BUILT", joins and IS_BUILT)
+            try:
+                template = Engine().compile(case.parts["template"])
+                ways: list[Callable[..., Any]] = [template.render, template.stream, template.render_async]
+            except UntorError:
+                return
+        for value in ("a<b&\"'", 7, 1.5, None, Html(), Decimal("1.5"), "\x00", "..", Broken()):
+            data = dict.fromkeys(template.inputs, value)
+            found.append(outcome(ways[0], data))
+            found.append(outcome(lambda: ways[0](**data)))  # noqa: B023  called right here
+            found.append(outcome(lambda: "".join(ways[1](**data))))  # noqa: B023
+            found.append(outcome(lambda: asyncio.run(ways[2](**data))))  # noqa: B023
+    # Of two values that fail, the one that is found first may be another one.
+    same = [
+        (one, other)
+        for one, other in zip(*pages.values(), strict=True)
+        if isinstance(one, str) or isinstance(other, str)
+    ]
+    assert all(one == other for one, other in same)
+    assert pages[True][0::4] == pages[True][1::4] == pages[True][2::4]
+
+
 # --- counted ---------------------------------------------------------------------------------------------------------
 
 
@@ -396,6 +507,11 @@ def counted(monkeypatch: pytest.MonkeyPatch, source: str, data: Mapping[str, obj
 ROWS = '<! for row in rows !><li title="{= row.b =}">{= row.b =} {= row.c =}<! end !>'
 
 
+def each_row(rows: int) -> dict[str, int]:
+    """Return what rows call: one join, or, without the extension, one function for each value."""
+    return {"j0": rows} if IS_BUILT else {"e_attribute": rows, "e_text": 2 * rows}
+
+
 def test_dots_are_free(monkeypatch: pytest.MonkeyPatch) -> None:
     """Rows of dicts, and of a class that was seen before, are read without calling anything for a dot."""
     lookups.direct_types.discard(Plain)
@@ -403,19 +519,15 @@ def test_dots_are_free(monkeypatch: pytest.MonkeyPatch) -> None:
     for rows, dots in (([{"b": 1, "c": 2}] * 100, 0), ([Plain(1, 2)] * 100, 3), ([Plain(1, 2)] * 100, 0)):
         found = counted(monkeypatch, ROWS, {"rows": rows})
         assert found.get("dot", 0) == dots
-        assert {name: count for name, count in found.items() if name != "dot"} == {
-            "e_attribute": 100,
-            "e_text": 200,
-            "merge": 1,
-            "given": 1,
-        }
+        once = {"merge": 1, "given": 1} | ({"page": 1} if IS_BUILT else {})
+        assert {name: count for name, count in found.items() if name != "dot"} == {**each_row(100), **once}
 
 
 def test_work_per_row_is_constant(monkeypatch: pytest.MonkeyPatch) -> None:
     """Ten times the rows are ten times the calls, and not one more."""
     few, many = ({"rows": [{"b": 1, "c": 2}] * count} for count in (10, 1000))
     one, other = counted(monkeypatch, ROWS, few), counted(monkeypatch, ROWS, many)
-    assert {name: count for name, count in other.items() if count != one[name]} == {"e_attribute": 1000, "e_text": 2000}
+    assert {name: count for name, count in other.items() if count != one[name]} == each_row(1000)
 
 
 NAMES = [
@@ -476,20 +588,13 @@ def test_parameters_mean_nothing_else(case: Any) -> None:
 
 
 def test_code_of_a_run() -> None:
-    """A run is one f-string in each of three copies; a page of one run returns it."""
-    made: list[ast.Module] = []
-
-    def keep(module: ast.Module, *arguments: Any, **named: Any) -> Any:
-        made.append(module)
-        return compile(module, *arguments, **named)
-
-    code.compile = keep  # type: ignore[attr-defined]
-    try:
-        Engine().compile("<p>{= a.b =}{= a.c =}</p>")
-        Engine().compile("<p>{= a =}</p>")
-    finally:
-        del code.compile  # type: ignore[attr-defined]
-    joined = [sum(isinstance(node, ast.JoinedStr) for node in ast.walk(module)) for module in made]
-    returns = [sum(isinstance(node, ast.Return) for node in ast.walk(module)) for module in made]
-    assert (joined, returns) == ([3, 1], [3, 1])
-    assert "append" not in ast.unparse(made[1])
+    """A run is one f-string, what it reads is read in three copies; a page of one run returns it."""
+    reads, whole = (
+        ast.unparse(code.module_of(engine.plan_of(Origin("case.html", source)), "render", code._shared(lenient=False)))
+        for source in ("<p>{= a.b =}{= a.c =}</p>", "<p>{= a =}</p>")
+    )
+    assert [reads.count(each) for each in ("f'<p>", ".b\n", "['b']", "dot(")] == [1, 1, 1, 2]
+    assert [reads.count("return"), whole.count("return"), whole.count("append")] == [1, 2, 0]
+    assert [reads.count("j0("), whole.count("j0(")] == ([1, 2] if IS_BUILT else [0, 0])
+    # What is known to be there is not asked for again; of all of them, the f-string that says what is missing is the last.
+    assert whole.count("missing_name") == 1

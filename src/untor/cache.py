@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
     from untor.source import Source
 
-_FORMAT = "untor 3"
+_FORMAT = "untor 4"
 
 
 class CodeCache:

@@ -9,7 +9,7 @@ from untor.cache import CodeCache
 from untor.deep import with_deep_stack
 from untor.errors import TemplateMissing, error_of
 from untor.escape import MISSING, SCHEMES, escapers, printed
-from untor.escape.fast import fast, read_directly
+from untor.escape.fast import IS_BUILT, fast, joins, read_directly
 from untor.filters import NAMES, built_in
 from untor.filters.settings import Settings
 from untor.folders import Folders
@@ -68,10 +68,11 @@ _RUN = {
     "sized_async": awaiting.sized_async,
     "takes_missing": inputs.takes_missing,
     "truth": lookups.truth,
+    **joins(),
 }
 """What generated code calls, by name."""
 
-read_directly(lookups.direct_types)
+read_directly(lookups.direct_types, MISSING)
 
 _NOTHING: Mapping[str, Callable[..., object]] = MappingProxyType({})
 
@@ -178,7 +179,9 @@ class Engine:
             "policy": policy,
         }
         self._calls = Calls(self.helpers, methods=calls == "methods")
-        self._cache = CodeCache(cache_folder, [missing, *sorted(self.url_schemes), str(self.active_attributes)])
+        self._cache = CodeCache(
+            cache_folder, [missing, str(IS_BUILT), *sorted(self.url_schemes), str(self.active_attributes)]
+        )
         self.escapers = escapers(self.url_schemes, self.resource_origins)
         self._escapers = {f"e_{name.replace('-', '_')}": made for name, made in self.escapers.items()}
         self._templates: dict[str, Template] = {}

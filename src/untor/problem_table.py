@@ -565,7 +565,7 @@ CODES: dict[str, Code] = {
         "RenderError",
         "This goes on without end: something includes or calls itself again and again.",
         "Give the recursion an end with <! if !>.",
-        "<! part row(n) !>{= n =}<! include row n=n !><! end !><! include row n=1 !>",
+        "<! part row(n) !><! include row n=n !><! end !><! include row n=1 !>",
         "<! part row(n) !>{= n =}<! if n !><! include row n=n-1 !><! end !><! end !><! include row n=1 !>",
     ),
     "not-iterable": Code(

@@ -6,13 +6,16 @@ from collections import namedtuple
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import AsyncIterator, Callable, Iterator, Mapping
+    from collections.abc import AsyncIterator, Callable, Coroutine, Iterator, Mapping
     from typing import Any
 
     from untor.engine import Engine
     from untor.page import Page
     from untor.plan.operations import Placement
     from untor.policy import Policy
+
+
+_OTHER_WAYS = frozenset({"stream", "render_async", "stream_async"})
 
 
 class Origin(namedtuple("Origin", "name text part", defaults=(None, ""))):  # noqa: SLOT002, PYI024  typing is not loaded
@@ -30,20 +33,32 @@ class Template:
     ``values`` come before those of the context. Raises ``MissingValue`` for a name, attribute or item that is not
     there, and ``RenderError`` for anything else that goes wrong with the values.
 
-    ``render`` is the compiled function itself, so that a small page pays for no forwarding.
+    ``stream`` takes the same and yields the page in chunks of text, the first one early; memory does not grow with the
+    page, and an error comes when its place is reached. ``await render_async(…)`` returns the page, awaiting values that
+    are awaitable and looping over asynchronous iterators; ``stream_async`` yields it in chunks and awaits likewise.
+
+    These four are the compiled functions themselves, so that a small page pays for no forwarding; the last three are
+    compiled when they are first asked for.
     """
+
+    render: Callable[..., str]
+    stream: Callable[..., Iterator[str]]
+    render_async: Callable[..., Coroutine[Any, Any, str]]
+    stream_async: Callable[..., AsyncIterator[str]]
 
     __slots__ = (
         "_engine",
         "_hashes",
         "_made",
         "_origin",
-        "_variants",
         "dependencies",
         "inputs",
         "name",
         "parts",
         "render",
+        "render_async",
+        "stream",
+        "stream_async",
     )
 
     def __init__(
@@ -56,7 +71,6 @@ class Template:
     ) -> None:
         self._engine = engine
         self._origin = origin
-        self._variants: dict[str, Callable[..., Any]] = {}
         self._made: list[Placement] | None = None
         self._hashes: dict[str, list[str]] | None = None
         self.name = name
@@ -68,23 +82,15 @@ class Template:
         self.parts = made["parts"]
         """Names of the parts that it defines."""
 
-    def stream(self, context: Mapping[str, object] | None = None, /, **values: object) -> Iterator[str]:
-        """Yield the page in chunks of text, the first one early; memory does not grow with the page.
+    if not TYPE_CHECKING:
 
-        Takes and raises what ``render`` does; an error comes when its place is reached.
-        """
-        chunks: Iterator[str] = self._variant("stream")(context, **values)
-        return chunks
-
-    async def render_async(self, context: Mapping[str, object] | None = None, /, **values: object) -> str:
-        """Return the page, awaiting values that are awaitable and looping over asynchronous iterators."""
-        page: str = await self._variant("render_async")(context, **values)
-        return page
-
-    def stream_async(self, context: Mapping[str, object] | None = None, /, **values: object) -> AsyncIterator[str]:
-        """Yield the page in chunks as ``stream`` does, awaiting as ``render_async`` does."""
-        chunks: AsyncIterator[str] = self._variant("stream_async")(context, **values)
-        return chunks
+        def __getattr__(self, name: str) -> Callable[..., object]:
+            """Compile the other ways to render; those that are there already are not asked for here."""
+            if name not in _OTHER_WAYS:
+                raise AttributeError(f"a template has no attribute {name!r}", name=name, obj=self)
+            made = self._engine.variant_of(self._origin, name)
+            setattr(self, name, made)
+            return made
 
     def part(self, name: str) -> Template:
         """Return a part of this file as a template of its own; its parameters are its context.
@@ -127,12 +133,6 @@ class Template:
         if self._made is None:
             self._made = self._engine.plan_of(self._origin).placements
         return self._made
-
-    def _variant(self, name: str) -> Callable[..., Any]:
-        found = self._variants.get(name)
-        if found is None:
-            found = self._variants[name] = self._engine.variant_of(self._origin, name)
-        return found
 
     def __reduce__(self) -> tuple[object, tuple[object, ...]]:
         return _restore, (self._engine, self._origin)

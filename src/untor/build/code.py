@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import ast
+from dataclasses import replace
 from types import CodeType
-from typing import Any
 
-from untor.build.expressions import Expressions, Shared, call, load, store, variables
-from untor.build.guards import MOST_OWNERS
-from untor.build.parameters import named_values
+from untor.build.expressions import Expressions, Shared, call, load, store
+from untor.build.parameters import named_values, values_read, variables
 from untor.build.positions import Positions, place_all
 from untor.build.result import Built
-from untor.build.variants import CHUNK, VARIANTS, Variant
-from untor.escape.url import FIXED, QUERY
+from untor.build.runs import LONGEST_RUN, RETURN, Runs, append, escaper, is_one_run, is_static
+from untor.build.variants import VARIANTS, Variant
+from untor.escape.fast import IS_BUILT
 from untor.language import tree
 from untor.plan.operations import (
     Bind,
@@ -28,21 +28,12 @@ from untor.plan.operations import (
     Operation,
     Plan,
     SlotCall,
-    UrlFixed,
     UrlJoin,
-    UrlValue,
 )
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Iterator
-
-RETURN = "return"
-"""The target of what is the whole page."""
-
-LONGEST_RUN = 60
-"""How many values one f-string takes: all of them are on the interpreter's stack at once."""
-
+    from untor.build.runs import Item
 
 DEEPEST_LOOPS = 8
 """How many loops may be nested in one function of the code."""
@@ -50,7 +41,7 @@ DEEPEST_LOOPS = 8
 
 def build(plan: Plan, variant: str = "render", *, lenient: bool = False) -> Built:
     """Compile a plan without problems; ``lenient`` prints missing values as nothing."""
-    shared = Shared(lenient)
+    shared = _shared(lenient=lenient)
     module = module_of(plan, variant, shared)
     files = {function.name: function.source.path or function.source.name for function in plan.functions}
     file = plan.source.path or plan.source.name
@@ -61,27 +52,28 @@ def build(plan: Plan, variant: str = "render", *, lenient: bool = False) -> Buil
 
 def shown(plan: Plan, *, lenient: bool = False) -> str:
     """Return the code of a plan's function ``render`` as text, for people."""
-    return ast.unparse(ast.fix_missing_locations(module_of(plan, "render", Shared(lenient))))
+    return ast.unparse(ast.fix_missing_locations(module_of(plan, "render", _shared(lenient=lenient))))
+
+
+def _shared(*, lenient: bool) -> Shared:
+    return Shared(lenient, joins={} if IS_BUILT else None)
 
 
 def module_of(plan: Plan, variant: str, shared: Shared) -> ast.Module:
     """Return the syntax tree of a plan's functions."""
-    way = VARIANTS[variant]
-    whole = not way.chunks and is_one_run(plan.main)
+    way = replace(VARIANTS[variant], joins=shared.joins is not None)
+    whole = is_one_run(plan.main)
     shared.nonces = plan.nonces
     builder = _Builder(plan.main, shared, way)
     body = builder.body(RETURN if whole else "append")
     functions = [_Builder(function, shared, way).definition() for function in plan.functions]
     named = named_values(plan, builder.expressions.inputs)
-    module, guarded = way.frame(named, whole=whole, nonces=plan.nonces)
-    for node in ast.walk(module):
-        if isinstance(node, ast.expr | ast.stmt | ast.excepthandler | ast.arg):
-            node.lineno = node.end_lineno = 1
-            node.col_offset = node.end_col_offset = 0
-    if not named:
-        body[:0] = builder.start()
-    guarded.body[len(guarded.body) - (not whole) : len(guarded.body) - (not whole)] = body
-    module.body[:0] = functions
+    quick = builder.runs.quick([*plan.main.body], named) if whole and named and not plan.nonces else []
+    start = [*quick, *values_read(builder.expressions.inputs, named, quick=bool(quick), nonces=plan.nonces)]
+    if not whole:
+        start += way.start()
+        body += way.finish(way.collected())
+    module = ast.Module([*shared.joins_made(), *functions, way.entry(named, [*start, *body])], [])
     place_all(module)
     return module
 
@@ -110,6 +102,7 @@ class _Builder:
         self.positions = Positions(function.source)
         known = None if function.context else [parameter.name for parameter in function.parameters]
         self.expressions = Expressions(self.positions, shared, known=known, awaits=way.awaits)
+        self.runs = Runs(self.expressions, self.positions, shared, way)
         self.depth = 0
         self.pieces = ""
 
@@ -121,13 +114,6 @@ class _Builder:
         inner = self.block(self.function.body, target)
         known = self.expressions.kinds_known([*self.expressions.kinds])
         return [*(statement for each in taken for statement in each), *known, *inner]
-
-    def start(self) -> list[ast.stmt]:
-        """Return the statements that read the values of the entry function from its context."""
-        start = variables(self.expressions.inputs)
-        if self.shared.nonces:
-            start.append(ast.Assign([store("nonce")], call("get", load("NONCE"), ast.Constant(""))))
-        return start
 
     def definition(self) -> ast.stmt:
         """Return the definition of a function."""
@@ -207,114 +193,31 @@ class _Builder:
     def block(self, operations: list[Operation], target: str) -> list[ast.stmt]:
         """Build operations that append to ``target``; names that they bind end with them."""
         statements: list[ast.stmt] = []
-        run: list[Operation | ast.expr] = []
+        run: list[Item] = []
         self.expressions.scopes.append({})
         for operation in operations:
             if isinstance(operation, Constant) and run and isinstance(before := run[-1], Constant):
                 run[-1] = Constant(before.text + operation.text)
-            elif isinstance(operation, Constant | Emit) or (
-                isinstance(operation, UrlJoin) and self.is_static(operation)
+            elif isinstance(operation, Constant | Emit | Nonce) or (
+                isinstance(operation, UrlJoin) and is_static(operation)
             ):
                 run.append(operation)
-            elif isinstance(operation, Nonce):
-                run += [] if operation.own else [load("nonce")]
             elif not isinstance(operation, InlineEnd):
                 self.flush(run, statements, target)
                 statements += self.step(operation, target)
                 if isinstance(operation, UrlJoin):
-                    run.append(call(_escaper(operation.escaper), load(self.pieces)))
+                    run.append(call(escaper(operation.escaper), load(self.pieces)))
             if len(run) >= LONGEST_RUN:
                 self.flush(run, statements, target)
         self.flush(run, statements, target)
         self.expressions.scopes.pop()
         return statements
 
-    def flush(self, run: list[Operation | ast.expr], statements: list[ast.stmt], target: str) -> None:
-        """Append a run of text and values; where it reads from objects, in a copy for each kind that they may be."""
-        if not run:
-            return
-        owners = self.expressions.owners()
-        if not self.expressions.lenient:
-            owners.read(node for operation in run for node in _values(operation))
-        if 0 < len(owners.found) <= MOST_OWNERS:
-            copies = []
-            for items in (True, False):
-                test = self.expressions.guard(owners.found, items=items)
-                copies.append((test, self.append(self.joined(run), target)))
-            self.expressions.direct, self.expressions.plain = {}, True
-            inner = self.append(self.joined(run), target)
-            self.expressions.plain = False
-            for test, statement in reversed(copies):
-                inner = ast.If(test, [statement], [inner])
-            statements.append(inner)
-        else:
-            statements.append(self.append(self.joined(run), target))
-        run.clear()
-
-    def joined(self, run: list[Operation | ast.expr]) -> ast.expr:
-        """Return a run as one expression."""
-        parts = [self.printed(operation) for operation in run]
-        if len(parts) == 1:
-            return parts[0]
-        return ast.JoinedStr(
-            [part if isinstance(part, ast.Constant) else ast.FormattedValue(part, -1) for part in parts]
-        )
-
-    def printed(self, operation: Operation | ast.expr) -> ast.expr:
-        """Return what one operation of a run prints."""
-        match operation:
-            case Constant():
-                return ast.Constant(operation.text)
-            case Emit():
-                return self.emit(operation)
-            case UrlJoin():
-                pieces = ast.Tuple([self.piece(piece) for piece in operation.body], ast.Load())
-                return call(_escaper(operation.escaper), pieces)
-        assert isinstance(operation, ast.expr)  # noqa: S101  nothing else is in a run
-        return operation
-
-    @staticmethod
-    def append(value: ast.expr, target: str) -> ast.stmt:
-        """Append one thing, or return it where it is all that there is."""
-        if target == RETURN:
-            return ast.Return(value)
-        statement = ast.Expr(call(target, value))
-        if hasattr(value, "lineno"):
-            ast.copy_location(statement, value)
-            ast.copy_location(statement.value, value)
-        return statement
-
-    def emit(self, operation: Emit) -> ast.expr:
-        """Print a value through its escaping functions."""
-        node = operation.expression
-        before = [ast.Constant(text) for text in operation.before]
-        after = [ast.Constant(text) for text in operation.after]
-        value = self.expressions.build(node)
-        first, *others = operation.escapers
-        if first == "whole-attribute" and others:
-            built = call(_escaper("embedded-attribute"), *before, value, load(_escaper(others[0])))
-            return self.positions.place(built, node.start, node.end)
-        built = call(_escaper(first), *before, value, *after)
-        for outer in others:
-            built = call(_escaper(outer), self.positions.place(built, node.start, node.end))
-        return self.positions.place(built, node.start, node.end)
-
-    @staticmethod
-    def is_static(operation: UrlJoin) -> bool:
-        """Tell whether the pieces of a URL are always the same ones."""
-        return all(isinstance(piece, UrlFixed | UrlValue) for piece in operation.body)
-
-    def piece(self, piece: Operation) -> ast.expr:
-        """Build a piece of a URL: kind, value, and of fixed text what a browser reads it as."""
-        if isinstance(piece, UrlFixed):
-            fixed: Any = (FIXED, piece.raw, piece.plain)
-            return ast.Constant(fixed)
-        assert isinstance(piece, UrlValue)  # noqa: S101  others are steps
-        value = self.expressions.build(piece.expression)
-        if piece.kind != QUERY:
-            value = call("printed", value)
-            self.positions.place(value, piece.expression.start, piece.expression.end)
-        return ast.Tuple([ast.Constant(piece.kind), value, ast.Constant("")], ast.Load())
+    def flush(self, run: list[Item], statements: list[ast.stmt], target: str) -> None:
+        """Write a run of text and values, if there is any."""
+        if run:
+            statements += self.runs.build(run, target)
+            run.clear()
 
     def step(self, operation: Operation, target: str) -> list[ast.stmt]:
         """Build a step."""
@@ -335,7 +238,7 @@ class _Builder:
                 return [*closures, self.way.invoke(operation.name, target, given, [], plain=operation.plain)]
             case UrlJoin():
                 return self.capture(operation)
-        return [self.append(self.piece(operation), target)]
+        return [append(self.runs.piece(operation), target)]
 
     def capture(self, operation: UrlJoin) -> list[ast.stmt]:
         """Collect the pieces of a URL."""
@@ -376,7 +279,7 @@ class _Builder:
         statements: list[ast.stmt] = []
         if streams and not self.depth:
             # The page's own loops send what is ready before they start; those of pieces only when it is enough.
-            statements = self.way.send(at_least=1 if self.function.context else CHUNK)
+            statements = self.way.send(everything=self.function.context)
         items, names = self.items(operation, statements)
         item = _target(names)
         if uses & {"total", "last"}:
@@ -399,7 +302,7 @@ class _Builder:
             statements.append(ast.Assign([store(flag)], ast.Constant(value=True)))
             body.insert(0, ast.Assign([store(flag)], ast.Constant(value=False)))
         if streams:
-            body += self.way.send(at_least=CHUNK)
+            body += self.way.send(everything=False)
         loop = ast.AsyncFor(item, items, body, []) if self.is_async else ast.For(item, items, body, [])
         # What goes wrong while looping is told of the iterable, in every version of Python.
         statements.append(self.positions.place(loop, node.iterable.start, node.iterable.end))
@@ -426,18 +329,20 @@ class _Builder:
     def items(self, operation: Loop, statements: list[ast.stmt]) -> tuple[ast.expr, list[str]]:
         """Return what a loop runs over, and the variables of its names, in a scope of their own."""
         node = operation.node
-        items: ast.expr = self.expressions.build(node.iterable)
+        collects = self.way.awaits and not self.way.chunks
+        items = self.expressions.build(node.iterable, awaits=not collects)
         if isinstance(node.iterable, tree.Maybe):
             items = call("none_is_missing", items)
-        if self.way.awaits and not self.way.chunks:
-            items = ast.Await(call("collected", items))
         source = self.helper("pairs" if len(node.names) == 2 else "each")  # noqa: PLR2004  key and value
         if source == "each":
             name = self.expressions.fresh("t")
             known = ast.Compare(call("type", ast.NamedExpr(store(name), items)), [ast.Is()], [load("list")])
-            items = ast.IfExp(known, load(name), call(source, load(name)))
+            other: ast.expr = load(name)
+            items = ast.IfExp(
+                known, load(name), call(source, ast.Await(call("collected", other)) if collects else other)
+            )
         else:
-            items = call(source, items)
+            items = call(source, ast.Await(call("collected", items)) if collects else items)
         items = self.positions.place(items, node.iterable.start, node.iterable.end)
         self.expressions.scopes.append({})
         names = [self.expressions.fresh(f"v_{name}_") for name in node.names]
@@ -481,30 +386,11 @@ class _Builder:
         return (call("each_async", load(rows)) if self.is_async else load(rows)), item
 
 
-def is_one_run(function: Function) -> bool:
-    """Tell whether a function does nothing but print values and text in one run."""
-    printing = sum(isinstance(operation, Constant | Emit | Nonce) for operation in function.body)
-    return 0 < printing <= LONGEST_RUN and printing == len(function.body)
-
-
-def _values(operation: Operation | ast.expr) -> Iterator[tree.Expression]:
-    """Yield the expressions that an operation of a run prints, in order."""
-    if isinstance(operation, Emit | UrlValue):
-        yield operation.expression
-    elif isinstance(operation, UrlJoin):
-        for piece in operation.body:
-            yield from _values(piece)
-
-
 def _wanted(parameter: tree.Parameter) -> list[ast.expr]:
     """Return the type that a value must have, and whether it may be ``None``."""
     default = parameter.default
     none = isinstance(default, tree.Constant) and default.value is None
     return [ast.Constant(parameter.type), ast.Constant(none)]
-
-
-def _escaper(name: str) -> str:
-    return "e_" + name.replace("-", "_")
 
 
 def _target(names: list[str]) -> ast.expr:

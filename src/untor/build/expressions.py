@@ -76,6 +76,20 @@ class Shared:
     globals: set[str] = field(default_factory=set)
     calls: dict[tuple[str, int, int], tuple[str, str]] = field(default_factory=dict)
     reads: dict[tuple[str, int, int, int, int, bool], tuple[str, str]] = field(default_factory=dict)
+    joins: dict[tuple[tuple[str, ...], bytes], str] | None = None
+    """What is written with the extension: the texts of a run and how its values are escaped; ``None`` without it."""
+
+    def join(self, texts: tuple[str, ...], letters: bytes) -> str:
+        """Return the name of a join."""
+        assert self.joins is not None  # noqa: S101  asked for with the extension only
+        return self.joins.setdefault((texts, letters), f"j{len(self.joins)}")
+
+    def joins_made(self) -> list[ast.stmt]:
+        """Return the statements that make the joins."""
+        return [
+            ast.Assign([store(name)], call("join", ast.Constant(texts), ast.Constant(letters)))  # type: ignore[arg-type]
+            for (texts, letters), name in (self.joins or {}).items()
+        ]
 
 
 class Expressions:
@@ -118,31 +132,45 @@ class Expressions:
                 return scope[name]
         return None
 
-    def build(self, node: tree.Expression, *, lenient: bool = False) -> ast.expr:
-        """Build an expression; with ``lenient``, what is missing is ``MISSING`` and no error."""
+    def build(self, node: tree.Expression, *, lenient: bool = False, awaits: bool = True) -> ast.expr:
+        """Build an expression; with ``lenient``, what is missing is ``MISSING`` and no error.
+
+        Without ``awaits``, the value itself may still have to be awaited: see ``awaited``.
+        """
         built: ast.expr = getattr(self, f"_{type(node).__name__.lower()}")(node, lenient or self.lenient)
         if not hasattr(built, "lineno"):
             built = self.positions.place(built, node.start, node.end)
-        if self.awaits and isinstance(node, tree.Name | tree.Attribute | tree.Item | tree.Call | tree.Filter):
-            built = self.positions.place(self._awaited(built), node.start, node.end)
-        return built
+        return self.awaited(built, node) if awaits else built
+
+    def awaited(self, built: ast.expr, node: tree.Expression) -> ast.expr:
+        """Await the value of an expression, where it can be that it has to be."""
+        if not self.may_wait(node):
+            return built
+        value, again = self._twice(built)
+        return self.positions.place(ast.IfExp(_is_plain(value), again, _awaited(again)), node.start, node.end)
 
     def truth(self, node: tree.Expression) -> ast.expr:
         """Build a test; what could be an array or a data frame is asked for items."""
-        built = self.build(node)
+        built = self.build(node, awaits=False)
         if isinstance(node, tree.Comparison | tree.Constant) or (
             isinstance(node, tree.Unary) and node.operator == "not"
         ):
             return built
-        name = self.fresh("t")
-        known = ast.Compare(call("type", ast.NamedExpr(store(name), built)), [ast.In()], [load("plain_values")])
-        return self.positions.place(ast.IfExp(known, load(name), call("truth", load(name))), node.start, node.end)
+        value, again = self._twice(built)
+        other = _awaited(again) if self.may_wait(node) else again
+        chosen = ast.IfExp(_is_plain(value), again, call("truth", other))
+        return self.positions.place(chosen, node.start, node.end)
 
-    def _awaited(self, built: ast.expr) -> ast.expr:
+    def may_wait(self, node: tree.Expression) -> bool:
+        """Tell whether the value of an expression may have to be awaited."""
+        return self.awaits and isinstance(node, tree.Name | tree.Attribute | tree.Item | tree.Call | tree.Filter)
+
+    def _twice(self, built: ast.expr) -> tuple[ast.expr, ast.expr]:
+        """Return an expression, and what its value is the second time."""
+        if isinstance(built, ast.Name):
+            return built, built
         name = self.fresh("t")
-        plain = ast.Compare(call("type", ast.NamedExpr(store(name), built)), [ast.In()], [load("plain_values")])
-        other = ast.IfExp(call("is_awaitable", load(name)), ast.Await(load(name)), load(name))
-        return ast.IfExp(plain, load(name), other)
+        return ast.NamedExpr(store(name), built), load(name)
 
     def _placed(self, built: ast.expr, start: int, end: int) -> ast.expr:
         return self.positions.place(built, start, end)
@@ -345,9 +373,11 @@ class Expressions:
         return ast.IfExp(self._absent(ast.NamedExpr(store(name), value), name), load(name), function)
 
 
-def variables(inputs: Mapping[str, str]) -> list[ast.stmt]:
-    """Read the names of the context into local variables."""
-    return [
-        ast.Assign([store(variable)], call("get", ast.Constant(name), load("MISSING")))
-        for name, variable in sorted(inputs.items())
-    ]
+def _is_plain(value: ast.expr) -> ast.expr:
+    """Test that a value is of a kind that is true or false as Python has it, and is not awaited."""
+    return ast.Compare(call("type", value), [ast.In()], [load("plain_values")])
+
+
+def _awaited(value: ast.expr) -> ast.expr:
+    """Await a value if it can be."""
+    return ast.IfExp(call("is_awaitable", value), ast.Await(value), value)

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 import ast
-from typing import TypeVar
+from typing import Any, TypeVar
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.source import Source
 
-_PLACED = (ast.expr, ast.stmt, ast.excepthandler, ast.arg, ast.keyword)
-_NO_PLACE = frozenset({str, int, type(None), bool, ast.Load, ast.Store})
-"""What most fields hold that has no place."""
+_NO_PLACE = frozenset(
+    {str, bytes, int, float, complex, tuple, type(None), bool, type(...), ast.Load, ast.Store}
+    | {*ast.operator.__subclasses__(), *ast.cmpop.__subclasses__()}
+    | {*ast.boolop.__subclasses__(), *ast.unaryop.__subclasses__()}
+)
+"""What the fields of nodes hold that has no place."""
 _Placed = TypeVar("_Placed", bound=ast.expr | ast.stmt | ast.excepthandler)
 
 
@@ -47,20 +50,24 @@ class Positions:
 
 def place_all(module: ast.Module) -> None:
     """Give each node without a place that of the node around it, as the compiler demands."""
-    todo: list[tuple[ast.AST, tuple[int, int, int, int]]] = [(module, (1, 0, 1, 0))]
+    around: dict[str, Any] = {"lineno": 1, "col_offset": 0, "end_lineno": 1, "end_col_offset": 0}
+    todo: list[tuple[ast.AST, dict[str, Any]]] = [(module, around)]
     add = todo.append
     while todo:
         node, place = todo.pop()
         own = node.__dict__
         if "lineno" in own:
-            place = (own["lineno"], own["col_offset"], own["end_lineno"], own["end_col_offset"])
-        elif isinstance(node, _PLACED):
-            own["lineno"], own["col_offset"], own["end_lineno"], own["end_col_offset"] = place
-        for name in node._fields:
-            value = own.get(name)
-            if isinstance(value, list):
+            place = own
+        else:
+            own["lineno"] = place["lineno"]
+            own["col_offset"] = place["col_offset"]
+            own["end_lineno"] = place["end_lineno"]
+            own["end_col_offset"] = place["end_col_offset"]
+        for value in own.values():
+            kind = type(value)
+            if kind is list:
                 for each in value:
-                    if isinstance(each, ast.AST):
+                    if type(each) not in _NO_PLACE:
                         add((each, place))
-            elif type(value) not in _NO_PLACE and isinstance(value, ast.AST):
+            elif kind not in _NO_PLACE:
                 add((value, place))

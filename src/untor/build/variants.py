@@ -7,66 +7,59 @@ from dataclasses import dataclass
 
 from untor.build.expressions import call, load, store
 
-_START = """
-{define} {name}(context=None, /, {named}**values):
-    try:
-        {start}
-    except Exception as error:
-        problem = trouble(error)
-        if problem is None:
-            raise
-        raise problem from error
-"""
-_START_ANY = """scope = values if context is None and not everywhere else merge(context, values)
-        get = scope.get
-        """
-_START_NAMED = """scope = values
-        if context is None and not everywhere and {given}:
-            {assigned}
-        else:
-            scope = merge(context, given(values, {passed}))
-            get = scope.get
-            {read}
-        """
-_OUT = "out = []\n        append = out.append\n        "
-_FINISH = {False: _OUT + "return ''.join(out)", True: _OUT + "yield ''.join(out)"}
-
 CHUNK = 48
-"""How many runs of text a chunk is made of: a few kilobytes of an ordinary page."""
+"""How many runs of text a chunk is made of, without the extension: a few kilobytes of an ordinary page."""
 
 
 @dataclass(frozen=True)
 class Variant:
-    """One way to render: ``chunks`` yields the page in pieces, ``awaits`` awaits values and asynchronous loops."""
+    """One way to render: ``chunks`` yields the page in pieces, ``awaits`` awaits values and asynchronous loops.
+
+    With ``joins``, what is rendered is written to a page of the extension, and not into a list.
+    """
 
     name: str
     chunks: bool = False
     awaits: bool = False
+    joins: bool = False
 
-    def frame(self, named: list[str], *, whole: bool = False, nonces: bool = False) -> tuple[ast.Module, ast.Try]:
-        """Return the module with the entry function, and the block that its body goes into.
+    def entry(self, named: list[str], body: list[ast.stmt]) -> ast.stmt:
+        """Define the entry function, which says of any exception where in the template it comes from.
 
-        The body of a ``whole`` page returns it; any other goes before the last statement. The function takes ``named``
-        values as parameters of its own, which Python hands over faster than a dict.
+        It takes ``named`` values as parameters of its own, which Python hands over faster than a dict.
         """
-        define = "async def" if self.awaits else "def"
-        start = _named_start(named, nonces=nonces) if named else _START_ANY
-        start += "" if whole else _FINISH[self.chunks]
-        parameters = "".join(f"{name}=MISSING, " for name in named)
-        parameters = f"*, {parameters}" if named else ""
-        module = ast.parse(_START.format(define=define, name=self.name, named=parameters, start=start))
-        function = module.body[0]
-        assert isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef)  # noqa: S101  as written above
-        guarded = function.body[0]
-        assert isinstance(guarded, ast.Try)  # noqa: S101
-        return module, guarded
+        values = [ast.arg(name) for name in named]
+        missing: list[ast.expr | None] = [load("MISSING") for _ in named]
+        arguments = ast.arguments(
+            [ast.arg("context")], [], None, values, missing, ast.arg("values"), [ast.Constant(None)]
+        )
+        problem = ast.Assign([store("problem")], call("trouble", load("error")))
+        is_none = ast.Compare(load("problem"), [ast.Is()], [ast.Constant(None)])
+        raised = [problem, ast.If(is_none, [ast.Raise()], []), ast.Raise(load("problem"), load("error"))]
+        guarded = ast.Try(body, [ast.ExceptHandler(load("Exception"), "error", raised)], [], [])
+        if self.awaits:
+            return ast.AsyncFunctionDef(self.name, arguments, [guarded], [], None, None)
+        return ast.FunctionDef(self.name, arguments, [guarded], [], None, None)
+
+    def start(self) -> list[ast.stmt]:
+        """Return the statements that make what the page is collected in."""
+        if self.joins:
+            return [ast.Assign([store("append")], call("page"))]
+        append = ast.Attribute(load("out"), "append", ast.Load())
+        return [ast.Assign([store("out")], ast.List([], ast.Load())), ast.Assign([store("append")], append)]
+
+    def collected(self) -> ast.expr:
+        """Return what is collected, as one text."""
+        if self.joins:
+            return ast.Call(ast.Attribute(load("append"), "finish", ast.Load()), [], [])
+        return ast.Call(ast.Attribute(ast.Constant(""), "join", ast.Load()), [load("out")], [])
 
     def define(
         self, name: str, parameters: list[str], body: list[ast.stmt], *, plain: bool, target: str = "append"
     ) -> ast.stmt:
         """Define a function that appends a piece of the page; a ``plain`` one never yields."""
         chunks = self.chunks and not plain
-        names = [*(["out"] if chunks else []), target, *parameters]
+        names = [*self._passed(chunks=chunks), target, *parameters]
         arguments = ast.arguments([], [ast.arg(each) for each in names], None, [], [], None, [])
         if chunks:
             # Without a yield in it, it would be no generator.
@@ -81,34 +74,30 @@ class Variant:
     ) -> ast.stmt:
         """Call such a function."""
         chunks = self.chunks and not plain
-        called = ast.Call(load(name), [*([load("out")] if chunks else []), load(target), *given], named)
+        called = ast.Call(load(name), [*map(load, self._passed(chunks=chunks)), load(target), *given], named)
         if not chunks:
             return ast.Expr(ast.Await(called) if self.awaits else called)
         if not self.awaits:
             return ast.Expr(ast.YieldFrom(called))
         return ast.AsyncFor(store("chunk"), called, [ast.Expr(ast.Yield(load("chunk")))], [], None)
 
-    def send(self, *, at_least: int) -> list[ast.stmt]:
-        """Send off what there is so far, when there is enough of it."""
-        joined = ast.Call(ast.Attribute(ast.Constant(""), "join", ast.Load()), [load("out")], [])
+    def _passed(self, *, chunks: bool) -> list[str]:
+        """Return what a function that sends chunks needs besides what it appends to."""
+        return ["out"] if chunks and not self.joins else []
+
+    def send(self, *, everything: bool) -> list[ast.stmt]:
+        """Send off what there is so far: everything, or when there is enough of it."""
+        if self.joins:
+            found = ast.Call(ast.Attribute(load("append"), "finish" if everything else "chunk", ast.Load()), [], [])
+            return [ast.If(ast.NamedExpr(store("chunk"), found), [ast.Expr(ast.Yield(load("chunk")))], [])]
         clear = ast.Call(ast.Attribute(load("out"), "clear", ast.Load()), [], [])
-        enough = ast.Compare(call("len", load("out")), [ast.GtE()], [ast.Constant(at_least)])
-        return [ast.If(enough, [ast.Expr(ast.Yield(joined)), ast.Expr(clear)], [])]
+        least = ast.Constant(1 if everything else CHUNK)
+        enough = ast.Compare(call("len", load("out")), [ast.GtE()], [least])
+        return [ast.If(enough, [ast.Expr(ast.Yield(self.collected())), ast.Expr(clear)], [])]
 
-
-def _named_start(named: list[str], *, nonces: bool) -> str:
-    """Return the start of a function that takes named values."""
-    assigned = [f"c_{name} = {name}" for name in named]
-    read = [f"c_{name} = get('{name}', MISSING)" for name in named]
-    if nonces:
-        assigned.append("nonce = ''")
-        read.append("nonce = get(NONCE, '')")
-    return _START_NAMED.format(
-        given=" and ".join(f"{name} is not MISSING" for name in named),
-        assigned="; ".join(assigned),
-        passed=", ".join(f"{name}={name}" for name in named),
-        read="; ".join(read),
-    )
+    def finish(self, value: ast.expr) -> list[ast.stmt]:
+        """Return the whole page, or send it."""
+        return [ast.Expr(ast.Yield(value)), ast.Return()] if self.chunks else [ast.Return(value)]
 
 
 VARIANTS = {

@@ -1,32 +1,16 @@
-/* The fast path of the escaping functions and of dots.
+/* The fast path of the escaping functions and of dots, one value at a time. */
 
-   Each function here has one of the same name in Python, which says what it does. It takes the values that are most
-   common and gives all others, and all that could go wrong, to the one in Python: text that HTML forbids, subclasses of
-   str, numbers that are none of the two exact kinds, and everything else. So there is one meaning, in one place. */
-
-#define PY_SSIZE_T_CLEAN
-#include <Python.h>
-#include <string.h>
-
-enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, DOT, SLOW };
+#include "_speed.h"
 
 static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "dot"};
 
-typedef struct {
-    PyObject *slow[SLOW];  /* the functions in Python */
-    PyObject *direct;      /* the set of types whose dots are attributes */
-} State;
-
 static inline State *state_of(PyObject *module) { return (State *)PyModule_GetState(module); }
 
-/* What a character becomes longer by when it is escaped; FORBIDDEN is left to Python. */
-#define FORBIDDEN 255
-static unsigned char MORE[2][256];
-static const char *const REFERENCES[256] = {
+unsigned char MORE[2][256];
+const char *const REFERENCES[256] = {
     ['&'] = "&amp;", ['<'] = "&lt;", ['>'] = "&gt;", ['"'] = "&#34;", ['\''] = "&#39;", ['\r'] = "&#13;",
 };
-/* URL §1.3, RFC 3986 §2.3: what stays as it is. */
-static unsigned char UNRESERVED[256];
+unsigned char UNRESERVED[256];
 /* What means nothing in a string of a script, nor in markup. */
 static unsigned char HARMLESS[256];
 
@@ -52,50 +36,6 @@ static PyObject *slowly(PyObject *module, int which, PyObject *const *arguments,
         return NULL;
     }
     return PyObject_Vectorcall(function, arguments, (size_t)count, NULL);
-}
-
-/* Whether a value is an exact str whose characters can be looked at. */
-static int is_text(PyObject *value)
-{
-    if (!PyUnicode_CheckExact(value))
-        return 0;
-#if PY_VERSION_HEX < 0x030C0000
-    if (PyUnicode_READY(value) < 0) {
-        PyErr_Clear();
-        return 0;
-    }
-#endif
-    return 1;
-}
-
-/* How much longer a string is when it is escaped; -1 when it has something in it that is forbidden. */
-static Py_ssize_t growth(PyObject *string, const unsigned char *more)
-{
-    Py_ssize_t length = PyUnicode_GET_LENGTH(string), extra = 0;
-    const void *data = PyUnicode_DATA(string);
-    int kind = PyUnicode_KIND(string);
-    if (kind == PyUnicode_1BYTE_KIND) {
-        const Py_UCS1 *chars = data;
-        for (Py_ssize_t i = 0; i < length; i++) {
-            unsigned char step = more[chars[i]];
-            if (step == FORBIDDEN)
-                return -1;
-            extra += step;
-        }
-        return extra;
-    }
-    for (Py_ssize_t i = 0; i < length; i++) {
-        Py_UCS4 c = PyUnicode_READ(kind, data, i);
-        if (c < 256) {
-            unsigned char step = more[c];
-            if (step == FORBIDDEN)
-                return -1;
-            extra += step;
-        }
-        else if (c >= 0xd800 && c <= 0xdfff)
-            return -1;
-    }
-    return extra;
 }
 
 static PyObject *escaped(PyObject *string, const unsigned char *more, Py_ssize_t extra)
@@ -254,6 +194,10 @@ static PyObject *install(PyObject *module, PyObject *arguments)
     if (!PyArg_ParseTuple(arguments, "sO", &name, &function))
         return NULL;
     State *state = state_of(module);
+    if (strcmp(name, "missing") == 0) {
+        Py_XSETREF(state->missing, Py_NewRef(function));
+        Py_RETURN_NONE;
+    }
     if (strcmp(name, "direct") == 0) {
         if (!PySet_CheckExact(function)) {
             PyErr_SetString(PyExc_TypeError, "direct is a set");
@@ -272,6 +216,20 @@ static PyObject *install(PyObject *module, PyObject *arguments)
     return NULL;
 }
 
+static PyObject *join(PyObject *module, PyObject *arguments)
+{
+    PyObject *texts, *kinds;
+    if (!PyArg_ParseTuple(arguments, "O!O!", &PyTuple_Type, &texts, &PyBytes_Type, &kinds))
+        return NULL;
+    return new_join(state_of(module), texts, kinds);
+}
+
+static PyObject *page(PyObject *module, PyObject *ignored)
+{
+    (void)ignored;
+    return new_page(state_of(module));
+}
+
 static PyMethodDef METHODS[] = {
     {"text", text, METH_O, NULL},
     {"attribute", attribute, METH_O, NULL},
@@ -281,6 +239,8 @@ static PyMethodDef METHODS[] = {
     {"script_string", script_string, METH_O, NULL},
     {"dot", (PyCFunction)(void (*)(void))dot, METH_FASTCALL, NULL},
     {"install", install, METH_VARARGS, "Take the function in Python that does what is not done here; return the fast one."},
+    {"join", join, METH_VARARGS, "Return what writes values between texts, escaped as the letters say."},
+    {"page", page, METH_NOARGS, "Return an empty page."},
     {NULL, NULL, 0, NULL},
 };
 
@@ -290,6 +250,9 @@ static int traverse(PyObject *module, visitproc visit, void *arg)
     for (int which = 0; which < SLOW; which++)
         Py_VISIT(state->slow[which]);
     Py_VISIT(state->direct);
+    Py_VISIT(state->missing);
+    Py_VISIT(state->join);
+    Py_VISIT(state->page);
     return 0;
 }
 
@@ -299,6 +262,9 @@ static int clear(PyObject *module)
     for (int which = 0; which < SLOW; which++)
         Py_CLEAR(state->slow[which]);
     Py_CLEAR(state->direct);
+    Py_CLEAR(state->missing);
+    Py_CLEAR(state->join);
+    Py_CLEAR(state->page);
     return 0;
 }
 
@@ -306,9 +272,8 @@ static void release(void *module) { clear((PyObject *)module); }
 
 static int execute(PyObject *module)
 {
-    (void)module;
     fill_tables();
-    return 0;
+    return add_joins(module, state_of(module));
 }
 
 static PyModuleDef_Slot SLOTS[] = {

@@ -26,7 +26,13 @@ def fast(function: Function) -> Function:
     return _speed.install(function.__name__, function) if IS_BUILT else function
 
 
-def read_directly(types: set[type]) -> None:
-    """Tell the extension the set of types whose dots are attributes."""
+def joins() -> dict[str, object]:
+    """Return what generated code calls to make joins and pages of the extension, by name."""
+    return {"join": _speed.join, "page": _speed.page} if IS_BUILT else {}
+
+
+def read_directly(types: set[type], missing: object) -> None:
+    """Tell the extension the set of types whose dots are attributes, and the value of what is not there."""
     if IS_BUILT:  # pragma: no branch
         _speed.install("direct", types)
+        _speed.install("missing", missing)

@@ -59,6 +59,8 @@ _attribute = fast(attribute)
 def percent(value: object) -> str:
     """Percent-encode as one component: one path segment, one name or value of a query, a fragment."""
     string = value if type(value) is str else printed(value)
+    if string.isascii() and (string.isalnum() or string.replace("-", "").isalnum()):
+        return string
     return _encoded(string, _ENCODED) if string.strip(_STAYS) else string
 
 

@@ -19,7 +19,9 @@ def _is_async(value: object) -> bool:
 
 
 async def collected(value: object) -> object:
-    """Return a list of an asynchronous iterable's items, anything else as it is."""
+    """Return a list of an asynchronous iterable's items, anything else as it is; what is awaitable is awaited first."""
+    if is_awaitable(value):
+        value = await value  # type: ignore[misc]
     if _is_async(value):
         return [item async for item in value]  # type: ignore[attr-defined]
     return value

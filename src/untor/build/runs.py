@@ -1,0 +1,276 @@
+"""Runs: text and values that stand one after another in a page, and are written at once.
+
+A run becomes one f-string. With the extension it becomes the call of a join, which escapes and writes all of it in one
+go; the f-string then stands behind it, for values that the join leaves to Python.
+"""
+
+from __future__ import annotations
+
+import ast
+from typing import Any, NamedTuple
+
+from untor.build.expressions import call, load, store
+from untor.build.guards import MOST_OWNERS
+from untor.escape.url import FIXED, QUERY
+from untor.language import tree
+from untor.plan.operations import Constant, Emit, Nonce, Operation, UrlFixed, UrlJoin, UrlValue
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from untor.build.expressions import Expressions, Shared
+    from untor.build.positions import Positions
+    from untor.build.variants import Variant
+    from untor.plan.operations import Function
+
+    Item = Operation | ast.expr
+    """What a run is made of: operations, and expressions that print something already."""
+
+RETURN = "return"
+"""The target of what is the whole page."""
+
+LONGEST_RUN = 60
+"""How many values one run takes: all of them are on the interpreter's stack at once."""
+
+_JOINED = {"text": "t", "attribute": "a", "rcdata": "r", "percent": "p", "segment-url": "s"}
+"""The escaping functions that a join knows, by its letters; any other value it takes as printed already: ``=``."""
+
+
+class _Printed(NamedTuple):
+    """A value in a run: what a join is given and how it escapes it, and what the f-string prints.
+
+    ``before`` and ``after`` are texts of the join that the f-string prints with the value.
+    """
+
+    letter: str
+    given: ast.expr
+    printed: ast.expr
+    before: str = ""
+    after: str = ""
+
+
+class Runs:
+    """Builds the runs of one function."""
+
+    def __init__(self, expressions: Expressions, positions: Positions, shared: Shared, way: Variant) -> None:
+        self.expressions = expressions
+        self.positions = positions
+        self.shared = shared
+        self.way = way
+        self.read: dict[int, str] = {}
+        """The variables that hold values of the run which were read before it, by the nodes of the tree."""
+
+    def build(self, run: list[Item], target: str) -> list[ast.stmt]:
+        """Return the statements of a run; what it reads from objects is read before, by the kind that they are of."""
+        first = self.reading(run)
+        statements = [*first, *self.written(run, target)]
+        self.read = {}
+        return statements
+
+    # --- reading -----------------------------------------------------------------------------------------------------
+
+    def reading(self, run: list[Item]) -> list[ast.stmt]:
+        """Read values into variables, in a copy for each kind that the objects they are read from may be."""
+        values = [node for operation in run for node in _values(operation)]
+        owners = self.expressions.owners()
+        if not self.expressions.lenient:
+            owners.read(values)
+        if not 0 < len(owners.found) <= MOST_OWNERS:
+            return []
+        nodes = [node for node in values if not isinstance(node, tree.Name | tree.Constant)]
+        read = {id(node): self.expressions.fresh("r") for node in nodes}
+        copies = []
+        for items in (True, False):
+            test = self.expressions.guard(owners.found, items=items)
+            copies.append((test, self.assigned(nodes, read)))
+        self.expressions.direct, self.expressions.plain = {}, True
+        inner = self.assigned(nodes, read)
+        self.expressions.plain = False
+        for test, statements in reversed(copies):
+            inner = [ast.If(test, statements, inner)]
+        self.read = read
+        return inner
+
+    def assigned(self, nodes: list[tree.Expression], read: dict[int, str]) -> list[ast.stmt]:
+        """Return what assigns the values of nodes to variables."""
+        return [
+            self.positions.place(
+                ast.Assign([store(read[id(node)])], self.expressions.build(node, awaits=False)), node.start, node.end
+            )
+            for node in nodes
+        ]
+
+    def value(self, node: tree.Expression) -> ast.expr:
+        """Return a value of the run, which may have been read already."""
+        name = self.read.get(id(node))
+        if name is None:
+            return self.expressions.build(node)
+        return self.expressions.awaited(load(name), node)
+
+    # --- writing -----------------------------------------------------------------------------------------------------
+
+    def written(self, run: list[Item], target: str) -> list[ast.stmt]:
+        """Return the statements that write a run."""
+        parts = self.parts(run)
+        given = [part.given for part in parts if isinstance(part, _Printed)]
+        whole = target == RETURN
+        if self.shared.joins is None or not given:
+            return self.way.finish(_joined(parts)) if whole else [append(_joined(parts), target)]
+        made = call(self.shared.join(*_shape(parts)), ast.Constant(None) if whole else load(target), *given)
+        if whole:
+            return self.way.finish(ast.BoolOp(ast.Or(), [made, _joined(parts)]))
+        return [ast.Expr(ast.BoolOp(ast.Or(), [made, append(_joined(parts), target).value]))]
+
+    def quick(self, run: list[Item], named: list[str]) -> list[ast.stmt]:
+        """Return the whole page where all that it prints are values that were handed over by name."""
+        if any(not isinstance(node, tree.Name) for operation in run for node in _values(operation)):
+            return []
+        self.expressions.scopes.append({name: name for name in named})
+        parts = self.parts(run)
+        self.expressions.scopes.pop()
+        if self.shared.joins is None:
+            there: list[ast.expr] = [ast.Compare(load(name), [ast.IsNot()], [load("MISSING")]) for name in named]
+            all_there = there[0] if len(there) == 1 else ast.BoolOp(ast.And(), there)
+            return [ast.If(all_there, self.way.finish(_joined(parts)), [])]
+        if any(part.letter == "=" for part in parts if isinstance(part, _Printed)):
+            return []
+        given = [part.given for part in parts if isinstance(part, _Printed)]
+        page = ast.NamedExpr(store("quick"), call(self.shared.join(*_shape(parts)), ast.Constant(None), *given))
+        return [ast.If(ast.Compare(page, [ast.IsNot()], [ast.Constant(None)]), self.way.finish(load("quick")), [])]
+
+    def parts(self, run: list[Item]) -> list[str | _Printed]:
+        """Return the texts and values of a run, no two texts one after another."""
+        parts: list[str | _Printed] = []
+        for operation in run:
+            found = self.printed(operation)
+            for part in found:
+                if isinstance(part, str) and parts and isinstance(before := parts[-1], str):
+                    parts[-1] = before + part
+                elif part:
+                    parts.append(part)
+        return parts
+
+    def printed(self, operation: Item) -> list[str | _Printed]:
+        """Return what one operation of a run prints."""
+        match operation:
+            case Constant():
+                return [operation.text]
+            case Emit():
+                return self.emit(operation)
+            case UrlJoin():
+                pieces = ast.Tuple([self.piece(piece) for piece in operation.body], ast.Load())
+                return [self.ready(call(escaper(operation.escaper), pieces))]
+            case Nonce():
+                return [] if operation.own else [self.ready(load("nonce"))]
+        assert isinstance(operation, ast.expr)  # noqa: S101  nothing else is in a run
+        return [self.ready(operation)]
+
+    def emit(self, operation: Emit) -> list[str | _Printed]:
+        """Print a value through its escaping functions."""
+        node = operation.expression
+        first, *others = operation.escapers
+        letter = _JOINED.get(first, "") if self.shared.joins is not None and not others else ""
+        given = None
+        if letter:
+            given, value = self.given(node)
+        else:
+            value = self.value(node)
+        before = [ast.Constant(text) for text in operation.before]
+        after = [ast.Constant(text) for text in operation.after]
+        if first == "whole-attribute" and others:
+            built = call(escaper("embedded-attribute"), *before, value, load(escaper(others[0])))
+            return [self.ready(self.positions.place(built, node.start, node.end))]
+        built = self.positions.place(call(escaper(first), *before, value, *after), node.start, node.end)
+        for outer in others:
+            built = self.positions.place(call(escaper(outer), built), node.start, node.end)
+        if given is None:
+            return [self.ready(built)]
+        # The texts around a segment of a URL are the join's own; the function behind it has to see the whole.
+        return [_Printed(letter, given, built, *operation.before, *operation.after)]
+
+    def given(self, node: tree.Expression) -> tuple[ast.expr, ast.expr]:
+        """Return a value as a join is given it, and as the f-string behind it reads it again."""
+        if isinstance(node, tree.Name) and (variable := self.expressions.variable_of(node)):
+            # What is missing, a join leaves to the f-string.
+            return load(variable), self.value(node)
+        name = self.read.get(id(node))
+        if name is not None:
+            return load(name), self.value(node)
+        name = self.expressions.fresh("r")
+        given = ast.NamedExpr(store(name), self.expressions.build(node, awaits=False))
+        return given, self.expressions.awaited(load(name), node)
+
+    def ready(self, printed: ast.expr) -> _Printed:
+        """Return what is printed already: for a join and behind it, made only once."""
+        if self.shared.joins is None or isinstance(printed, ast.Name):
+            return _Printed("=", printed, printed)
+        name = self.expressions.fresh("r")
+        return _Printed("=", ast.NamedExpr(store(name), printed), load(name))
+
+    def piece(self, piece: Operation) -> ast.expr:
+        """Build a piece of a URL: kind, value, and of fixed text what a browser reads it as."""
+        if isinstance(piece, UrlFixed):
+            fixed: Any = (FIXED, piece.raw, piece.plain)
+            return ast.Constant(fixed)
+        assert isinstance(piece, UrlValue)  # noqa: S101  others are steps
+        value = self.value(piece.expression)
+        if piece.kind != QUERY:
+            value = call("printed", value)
+            self.positions.place(value, piece.expression.start, piece.expression.end)
+        return ast.Tuple([ast.Constant(piece.kind), value, ast.Constant("")], ast.Load())
+
+
+def append(value: ast.expr, target: str) -> ast.Expr:
+    """Append one thing."""
+    statement = ast.Expr(call(target, value))
+    if hasattr(value, "lineno"):
+        ast.copy_location(statement, value)
+        ast.copy_location(statement.value, value)
+    return statement
+
+
+def escaper(name: str) -> str:
+    """Return what an escaping function is called in the code."""
+    return "e_" + name.replace("-", "_")
+
+
+def is_static(operation: UrlJoin) -> bool:
+    """Tell whether the pieces of a URL are always the same ones."""
+    return all(isinstance(piece, UrlFixed | UrlValue) for piece in operation.body)
+
+
+def is_one_run(function: Function) -> bool:
+    """Tell whether a function does nothing but print values and text in one run."""
+    printing = sum(isinstance(operation, Constant | Emit | Nonce) for operation in function.body)
+    return 0 < printing <= LONGEST_RUN and printing == len(function.body)
+
+
+def _joined(parts: list[str | _Printed]) -> ast.expr:
+    """Return a run as one expression of Python alone."""
+    built = [ast.Constant(part) if isinstance(part, str) else part.printed for part in parts]
+    if len(built) == 1:
+        return built[0]
+    return ast.JoinedStr([part if isinstance(part, ast.Constant) else ast.FormattedValue(part, -1) for part in built])
+
+
+def _shape(parts: list[str | _Printed]) -> tuple[tuple[str, ...], bytes]:
+    """Return the texts of a join, one more than there are values, and the letters of the values."""
+    texts, letters = [""], ""
+    for part in parts:
+        if isinstance(part, str):
+            texts[-1] += part
+        else:
+            texts[-1] += part.before
+            texts.append(part.after)
+            letters += part.letter
+    return tuple(texts), letters.encode("ascii")
+
+
+def _values(operation: Item) -> Iterator[tree.Expression]:
+    """Yield the expressions that an operation of a run prints, in order."""
+    if isinstance(operation, Emit | UrlValue):
+        yield operation.expression
+    elif isinstance(operation, UrlJoin):
+        for piece in operation.body:
+            yield from _values(piece)
