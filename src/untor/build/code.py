@@ -6,7 +6,8 @@ import ast
 from dataclasses import replace
 from types import CodeType
 
-from untor.build.expressions import Expressions, Shared, call, load, store
+from untor.build.expressions import Expressions, Shared
+from untor.build.nodes import LOAD, STORE, call, constant, load, store
 from untor.build.parameters import named_values, values_read, variables
 from untor.build.positions import Positions, place_all
 from untor.build.result import Built
@@ -82,10 +83,10 @@ def _in_files(code: CodeType, files: dict[str, str], file: str = "") -> CodeType
     """Give each function's code the file that its template came from: a module of Python has only one."""
     changed = False
     constants = list(code.co_consts)
-    for index, constant in enumerate(constants):
-        if isinstance(constant, CodeType):
-            inner = file or files.get(constant.co_name, "")
-            constants[index] = _in_files(constant, files, inner)
+    for index, each in enumerate(constants):
+        if isinstance(each, CodeType):
+            inner = file or files.get(each.co_name, "")
+            constants[index] = _in_files(each, files, inner)
             changed = True
     if file:
         code = code.replace(co_filename=file)
@@ -122,7 +123,7 @@ class _Builder:
         inner = self.block(function.body, "append")
         start: list[ast.stmt] = []
         if function.context:
-            get = ast.Attribute(load("scope"), "get", ast.Load())
+            get = ast.Attribute(load("scope"), "get", LOAD)
             start = [ast.Assign([store("get")], get), *variables(self.expressions.inputs)]
         taken += self.expressions.kinds_known([*self.expressions.kinds])
         names = [*self.passed_to(function), *(f"p_{each.name}" for each in function.parameters)]
@@ -133,7 +134,7 @@ class _Builder:
         variable = f"p_{parameter.name}"
         self.expressions.bind(parameter.name, variable)
         self.expressions.kinds[variable] = False
-        name = ast.Constant(parameter.name)
+        name = constant(parameter.name)
         statements: list[ast.stmt] = []
         if parameter.type == "*":
             return statements
@@ -180,7 +181,7 @@ class _Builder:
                 continue
             value = self.expressions.build(each.value)
             if each.parameter is not None and each.parameter.type not in {"", "*", "any"}:
-                checked = call("check", value, ast.Constant(each.name), *_wanted(each.parameter))
+                checked = call("check", value, constant(each.name), *_wanted(each.parameter))
                 value = self.positions.place(checked, each.value.start, each.value.end)
             values.append(value)
         slots = [ast.keyword(name, load(name)) for name in function.slots]
@@ -248,8 +249,8 @@ class _Builder:
         self.depth -= 1
         self.pieces = pieces
         return [
-            ast.Assign([store(pieces)], ast.List([], ast.Load())),
-            ast.Assign([store(add)], ast.Attribute(load(pieces), "append", ast.Load())),
+            ast.Assign([store(pieces)], ast.List([], LOAD)),
+            ast.Assign([store(add)], ast.Attribute(load(pieces), "append", LOAD)),
             *body,
         ]
 
@@ -287,7 +288,7 @@ class _Builder:
         if uses - {"total"}:
             index = self.expressions.fresh("index")
             items = call(self.helper("enumerate"), items)
-            item = ast.Tuple([store(index), item], ast.Store())
+            item = ast.Tuple([store(index), item], STORE)
             self.position(node.position or "").update(_counted(index))
         self.depth += 1
         self.expressions.kinds.update(dict.fromkeys(names, False))
@@ -299,8 +300,8 @@ class _Builder:
             body = self.outlined(body, target)
         if operation.empty:
             flag = self.expressions.fresh("empty")
-            statements.append(ast.Assign([store(flag)], ast.Constant(value=True)))
-            body.insert(0, ast.Assign([store(flag)], ast.Constant(value=False)))
+            statements.append(ast.Assign([store(flag)], constant(value=True)))
+            body.insert(0, ast.Assign([store(flag)], constant(value=False)))
         if streams:
             body += self.way.send(everything=False)
         loop = ast.AsyncFor(item, items, body, []) if self.is_async else ast.For(item, items, body, [])
@@ -353,7 +354,7 @@ class _Builder:
             statements.append(ast.Assign([store(every)], items))
             condition = self.expressions.truth(node.condition)
             kept = ast.comprehension(_target(names), load(every), [condition], int(self.is_async))
-            element = load(names[0]) if len(names) == 1 else ast.Tuple([load(name) for name in names], ast.Load())
+            element = load(names[0]) if len(names) == 1 else ast.Tuple([load(name) for name in names], LOAD)
             # In a function that awaits, a generator with a condition that awaits would be an asynchronous one.
             whole = self.way.awaits and not self.way.chunks
             items = ast.ListComp(element, [kept]) if whole else ast.GeneratorExp(element, [kept])
@@ -373,7 +374,7 @@ class _Builder:
         if "total" not in operation.uses:
             last = self.expressions.fresh("last")
             position["last"] = load(last)
-            return call(self.helper("ahead"), items), ast.Tuple([item, store(last)], ast.Store())
+            return call(self.helper("ahead"), items), ast.Tuple([item, store(last)], STORE)
         rows, total = self.expressions.fresh("rows"), self.expressions.fresh("total")
         listed: ast.expr = call(self.helper("sized"), items)
         statements.append(ast.Assign([store(rows)], ast.Await(listed) if self.is_async else listed))
@@ -382,7 +383,7 @@ class _Builder:
         if "last" in operation.uses:
             last = self.expressions.fresh("last")
             position["last"] = load(last)
-            return call(self.helper("ahead"), load(rows)), ast.Tuple([item, store(last)], ast.Store())
+            return call(self.helper("ahead"), load(rows)), ast.Tuple([item, store(last)], STORE)
         return (call("each_async", load(rows)) if self.is_async else load(rows)), item
 
 
@@ -390,20 +391,20 @@ def _wanted(parameter: tree.Parameter) -> list[ast.expr]:
     """Return the type that a value must have, and whether it may be ``None``."""
     default = parameter.default
     none = isinstance(default, tree.Constant) and default.value is None
-    return [ast.Constant(parameter.type), ast.Constant(none)]
+    return [constant(parameter.type), constant(none)]
 
 
 def _target(names: list[str]) -> ast.expr:
-    return store(names[0]) if len(names) == 1 else ast.Tuple([store(name) for name in names], ast.Store())
+    return store(names[0]) if len(names) == 1 else ast.Tuple([store(name) for name in names], STORE)
 
 
 def _counted(index: str) -> dict[str, ast.expr]:
     """Return the attributes of a position that follow from the index."""
-    odd = ast.BinOp(load(index), ast.BitAnd(), ast.Constant(1))
+    odd = ast.BinOp(load(index), ast.BitAnd(), constant(1))
     return {
         "index": load(index),
-        "number": ast.BinOp(load(index), ast.Add(), ast.Constant(1)),
-        "first": ast.Compare(load(index), [ast.Eq()], [ast.Constant(0)]),
-        "odd": ast.Compare(odd, [ast.Eq()], [ast.Constant(0)]),
-        "even": ast.Compare(odd, [ast.Eq()], [ast.Constant(1)]),
+        "number": ast.BinOp(load(index), ast.Add(), constant(1)),
+        "first": ast.Compare(load(index), [ast.Eq()], [constant(0)]),
+        "odd": ast.Compare(odd, [ast.Eq()], [constant(0)]),
+        "even": ast.Compare(odd, [ast.Eq()], [constant(1)]),
     }

@@ -7,6 +7,7 @@ import copy
 from dataclasses import dataclass, field
 
 from untor.build.guards import Owners, Path
+from untor.build.nodes import LOAD, call, constant, load, store
 from untor.filters import TAKE_NONE
 from untor.language import tree
 
@@ -46,21 +47,6 @@ Binding = str | dict[str, ast.expr]
 attribute."""
 
 
-def load(name: str) -> ast.Name:
-    """Read a variable."""
-    return ast.Name(name, ast.Load())
-
-
-def store(name: str) -> ast.Name:
-    """Write a variable."""
-    return ast.Name(name, ast.Store())
-
-
-def call(function: str, *arguments: ast.expr) -> ast.Call:
-    """Call a function of the code's own names."""
-    return ast.Call(load(function), list(arguments), [])
-
-
 @dataclass
 class Shared:
     """What all functions of one page share: names used so far, and where filters and functions are called.
@@ -87,7 +73,7 @@ class Shared:
     def joins_made(self) -> list[ast.stmt]:
         """Return the statements that make the joins."""
         return [
-            ast.Assign([store(name)], call("join", ast.Constant(texts), ast.Constant(letters)))  # type: ignore[arg-type]
+            ast.Assign([store(name)], call("join", constant(texts), constant(letters)))
             for (texts, letters), name in (self.joins or {}).items()
         ]
 
@@ -139,7 +125,7 @@ class Expressions:
         """
         built: ast.expr = getattr(self, f"_{type(node).__name__.lower()}")(node, lenient or self.lenient)
         if not hasattr(built, "lineno"):
-            built = self.positions.place(built, node.start, node.end)
+            self.positions.place(built, node.start, node.end)
         return self.awaited(built, node) if awaits else built
 
     def awaited(self, built: ast.expr, node: tree.Expression) -> ast.expr:
@@ -176,7 +162,7 @@ class Expressions:
         return self.positions.place(built, start, end)
 
     def _constant(self, node: tree.Constant, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001  one shape for all
-        return ast.Constant(node.value)
+        return constant(node.value)
 
     def _name(self, node: tree.Name, lenient: bool) -> ast.expr:  # noqa: FBT001
         binding = self.lookup(node.name)
@@ -191,15 +177,15 @@ class Expressions:
         else:
             variable = f"g_{node.name}"
             self.shared.globals.add(node.name)
-            scope = ast.Tuple([ast.Constant(name) for name in self.known], ast.Load())
+            scope = ast.Tuple([constant(name) for name in self.known], LOAD)
         if lenient:
             return load(variable)
-        missing = self._placed(call("missing_name", ast.Constant(node.name), scope), node.start, node.end)
+        missing = self._placed(call("missing_name", constant(node.name), scope), node.start, node.end)
         test = ast.Compare(load(variable), [ast.IsNot()], [load("MISSING")])
         return ast.IfExp(test, load(variable), missing)
 
     def _listdisplay(self, node: tree.ListDisplay, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
-        return ast.List([self.build(item) for item in node.items], ast.Load())
+        return ast.List([self.build(item) for item in node.items], LOAD)
 
     def _dictdisplay(self, node: tree.DictDisplay, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         return ast.Dict([self.build(key) for key, _ in node.items], [self.build(value) for _, value in node.items])
@@ -219,10 +205,10 @@ class Expressions:
                 # One name alone: the type is tested in place.
                 self.items = False
                 test = self.test(path[0], load(path[0]), items=False)
-                found = call("dot", load(path[0]), ast.Constant(node.name))
+                found = call("dot", load(path[0]), constant(node.name))
                 return ast.IfExp(test, self.read(path[0], node), found)
         owner = self._owner(node.owner, lenient=lenient)
-        return call("dot_maybe" if lenient else "dot", owner, ast.Constant(node.name))
+        return call("dot_maybe" if lenient else "dot", owner, constant(node.name))
 
     def owners(self) -> Owners:
         """Return what finds the objects that expressions read from."""
@@ -241,16 +227,16 @@ class Expressions:
         first, last = self.positions.of(node.start), self.positions.of(node.end)
         self.shared.reads[(self.positions.file, *first, *last, self.items)] = (variable, node.name)
         if self.items:
-            built: ast.expr = ast.Subscript(load(variable), ast.Constant(node.name), ast.Load())
+            built: ast.expr = ast.Subscript(load(variable), constant(node.name), LOAD)
         else:
-            built = ast.Attribute(load(variable), node.name, ast.Load())
+            built = ast.Attribute(load(variable), node.name, LOAD)
         return self.positions.place(built, node.start, node.end)
 
     def test(self, variable: str, value: ast.expr, *, items: bool) -> ast.expr:
         """Test that a value is a dict, or of a type whose dots are attributes; of a variable that is known already."""
         kind = self.kind_of(variable)
         if kind is not None:
-            return ast.Compare(load(kind), [ast.Is()], [ast.Constant(None)]) if items else load(kind)
+            return ast.Compare(load(kind), [ast.Is()], [constant(None)]) if items else load(kind)
         of_type = call("type", value)
         wanted: tuple[ast.cmpop, str] = (ast.Is(), "dict") if items else (ast.In(), "direct")
         return ast.Compare(of_type, [wanted[0]], [load(wanted[1])])
@@ -268,7 +254,7 @@ class Expressions:
         for variable in names:
             if self.kinds.pop(variable, False):
                 is_dict = ast.Compare(call("type", load(variable)), [ast.Is()], [load("dict")])
-                other = ast.IfExp(is_dict, ast.Constant(None), ast.Constant(value=False))
+                other = ast.IfExp(is_dict, constant(None), constant(value=False))
                 direct = ast.Compare(call("type", load(variable)), [ast.In()], [load("direct")])
                 statements.append(ast.Assign([store(f"k{variable}")], ast.BoolOp(ast.Or(), [direct, other])))
         return statements
@@ -298,16 +284,14 @@ class Expressions:
         return call("none_is_missing", built) if isinstance(node, tree.Maybe) and not lenient else built
 
     def _slice(self, node: tree.Slice, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
-        parts = [
-            ast.Constant(None) if part is None else self.build(part) for part in (node.first, node.last, node.step)
-        ]
+        parts = [constant(None) if part is None else self.build(part) for part in (node.first, node.last, node.step)]
         return call("slice", *parts)
 
     def _maybe(self, node: tree.Maybe, lenient: bool) -> ast.expr:  # noqa: FBT001
         inner = node.value
         if isinstance(inner, tree.Attribute) and not lenient:
             owner = self._owner(inner.owner, lenient=False)
-            return call("dot_maybe", owner, ast.Constant(inner.name))
+            return call("dot_maybe", owner, constant(inner.name))
         if isinstance(inner, tree.Item) and not lenient:
             return call("item_maybe", self._owner(inner.owner, lenient=False), self.build(inner.index))
         return self.build(inner, lenient=True)
@@ -321,7 +305,7 @@ class Expressions:
     @staticmethod
     def _absent(first: ast.expr, name: str) -> ast.expr:
         """Test whether a value is ``None`` or missing; ``first`` reads it the first time."""
-        none = ast.Compare(first, [ast.Is()], [ast.Constant(None)])
+        none = ast.Compare(first, [ast.Is()], [constant(None)])
         missing = ast.Compare(load(name), [ast.Is()], [load("MISSING")])
         return ast.BoolOp(ast.Or(), [none, missing])
 
@@ -348,9 +332,9 @@ class Expressions:
         shown = self.positions.source.text[node.function.start : node.function.end]
         if isinstance(node.function, tree.Attribute):
             owner = self._owner(node.function.owner, lenient=False)
-            function = call("callee_of", owner, ast.Constant(node.function.name), ast.Constant(shown))
+            function = call("callee_of", owner, constant(node.function.name), constant(shown))
         else:
-            function = call("callee", self.build(node.function), ast.Constant(shown))
+            function = call("callee", self.build(node.function), constant(shown))
         self._placed(function, node.function.start, node.function.end)
         named = [ast.keyword(key, self.build(part)) for key, part in node.named.items()]
         built = ast.Call(function, [self.build(part) for part in node.arguments], named)

@@ -6,7 +6,7 @@ import ast
 import re
 from keyword import iskeyword
 
-from untor.build.expressions import call, load, store
+from untor.build.nodes import LOAD, call, constant, load, store
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -44,7 +44,7 @@ def _is_free(name: str) -> bool:
 def variables(inputs: Mapping[str, str]) -> list[ast.stmt]:
     """Read the names of the context into local variables."""
     return [
-        ast.Assign([store(variable)], call("get", ast.Constant(name), load("MISSING")))
+        ast.Assign([store(variable)], call("get", constant(name), load("MISSING")))
         for name, variable in sorted(inputs.items())
     ]
 
@@ -54,12 +54,12 @@ def values_read(inputs: Mapping[str, str], named: list[str], *, quick: bool, non
 
     Where all values were given by name, nothing else is looked at; with ``quick``, that has been seen to before.
     """
-    read: list[ast.stmt] = [ast.Assign([store("get")], ast.Attribute(load("scope"), "get", ast.Load()))]
+    read: list[ast.stmt] = [ast.Assign([store("get")], ast.Attribute(load("scope"), "get", LOAD))]
     read += variables(inputs)
     if nonces:
-        read.append(ast.Assign([store("nonce")], call("get", load("NONCE"), ast.Constant(""))))
+        read.append(ast.Assign([store("nonce")], call("get", load("NONCE"), constant(""))))
     alone: list[ast.expr] = [
-        ast.Compare(load("context"), [ast.Is()], [ast.Constant(None)]),
+        ast.Compare(load("context"), [ast.Is()], [constant(None)]),
         ast.UnaryOp(ast.Not(), load("everywhere")),
     ]
     if not named:
@@ -72,7 +72,7 @@ def values_read(inputs: Mapping[str, str], named: list[str], *, quick: bool, non
     alone += [ast.Compare(load(name), [ast.IsNot()], [load("MISSING")]) for name in named]
     taken: list[ast.stmt] = [ast.Assign([store(inputs[name])], load(name)) for name in named]
     if nonces:
-        taken.append(ast.Assign([store("nonce")], ast.Constant("")))
+        taken.append(ast.Assign([store("nonce")], constant("")))
     return [
         ast.Assign([store("scope")], load("values")),
         ast.If(ast.BoolOp(ast.And(), alone), taken, read),

@@ -5,16 +5,18 @@ from __future__ import annotations
 import ast
 from typing import Any, TypeVar
 
+from untor.build import nodes
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.source import Source
 
 _NO_PLACE = frozenset(
-    {str, bytes, int, float, complex, tuple, type(None), bool, type(...), ast.Load, ast.Store}
+    {str, bytes, int, float, complex, tuple, type(None), bool, ast.Load, ast.Store, nodes.Name, nodes.Constant}
     | {*ast.operator.__subclasses__(), *ast.cmpop.__subclasses__()}
     | {*ast.boolop.__subclasses__(), *ast.unaryop.__subclasses__()}
 )
-"""What the fields of nodes hold that has no place."""
+"""What the fields of nodes hold that has no place, or one already."""
 _Placed = TypeVar("_Placed", bound=ast.expr | ast.stmt | ast.excepthandler)
 
 
@@ -28,11 +30,16 @@ class Positions:
         self._line = 0
         self._offset = 0
         self._column = 0
+        self._found: dict[int, tuple[int, int]] = {}
 
     def of(self, offset: int) -> tuple[int, int]:
         """Return line and column; cheap when the offsets of a long line come in order."""
-        if self.ascii:
-            return self.source.byte_position(offset)
+        found = self._found.get(offset)
+        if found is None:
+            found = self._found[offset] = self.source.byte_position(offset) if self.ascii else self._counted(offset)
+        return found
+
+    def _counted(self, offset: int) -> tuple[int, int]:
         line, _ = self.source.position(offset)
         if line != self._line or offset < self._offset:
             self._line, self._offset, self._column = line, self.source.starts[line - 1], 0

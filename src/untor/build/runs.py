@@ -9,8 +9,8 @@ from __future__ import annotations
 import ast
 from typing import Any, NamedTuple
 
-from untor.build.expressions import call, load, store
 from untor.build.guards import MOST_OWNERS
+from untor.build.nodes import LOAD, call, constant, load, store
 from untor.escape.url import FIXED, QUERY
 from untor.language import tree
 from untor.plan.operations import Constant, Emit, Nonce, Operation, UrlFixed, UrlJoin, UrlValue
@@ -117,7 +117,7 @@ class Runs:
         whole = target == RETURN
         if self.shared.joins is None or not given:
             return self.way.finish(_joined(parts)) if whole else [append(_joined(parts), target)]
-        made = call(self.shared.join(*_shape(parts)), ast.Constant(None) if whole else load(target), *given)
+        made = call(self.shared.join(*_shape(parts)), constant(None) if whole else load(target), *given)
         if whole:
             return self.way.finish(ast.BoolOp(ast.Or(), [made, _joined(parts)]))
         return [ast.Expr(ast.BoolOp(ast.Or(), [made, append(_joined(parts), target).value]))]
@@ -136,8 +136,8 @@ class Runs:
         if any(part.letter == "=" for part in parts if isinstance(part, _Printed)):
             return []
         given = [part.given for part in parts if isinstance(part, _Printed)]
-        page = ast.NamedExpr(store("quick"), call(self.shared.join(*_shape(parts)), ast.Constant(None), *given))
-        return [ast.If(ast.Compare(page, [ast.IsNot()], [ast.Constant(None)]), self.way.finish(load("quick")), [])]
+        page = ast.NamedExpr(store("quick"), call(self.shared.join(*_shape(parts)), constant(None), *given))
+        return [ast.If(ast.Compare(page, [ast.IsNot()], [constant(None)]), self.way.finish(load("quick")), [])]
 
     def parts(self, run: list[Item]) -> list[str | _Printed]:
         """Return the texts and values of a run, no two texts one after another."""
@@ -159,7 +159,7 @@ class Runs:
             case Emit():
                 return self.emit(operation)
             case UrlJoin():
-                pieces = ast.Tuple([self.piece(piece) for piece in operation.body], ast.Load())
+                pieces = ast.Tuple([self.piece(piece) for piece in operation.body], LOAD)
                 return [self.ready(call(escaper(operation.escaper), pieces))]
             case Nonce():
                 return [] if operation.own else [self.ready(load("nonce"))]
@@ -176,8 +176,8 @@ class Runs:
             given, value = self.given(node)
         else:
             value = self.value(node)
-        before = [ast.Constant(text) for text in operation.before]
-        after = [ast.Constant(text) for text in operation.after]
+        before = [constant(text) for text in operation.before]
+        after = [constant(text) for text in operation.after]
         if first == "whole-attribute" and others:
             built = call(escaper("embedded-attribute"), *before, value, load(escaper(others[0])))
             return [self.ready(self.positions.place(built, node.start, node.end))]
@@ -212,13 +212,13 @@ class Runs:
         """Build a piece of a URL: kind, value, and of fixed text what a browser reads it as."""
         if isinstance(piece, UrlFixed):
             fixed: Any = (FIXED, piece.raw, piece.plain)
-            return ast.Constant(fixed)
+            return constant(fixed)
         assert isinstance(piece, UrlValue)  # noqa: S101  others are steps
         value = self.value(piece.expression)
         if piece.kind != QUERY:
             value = call("printed", value)
             self.positions.place(value, piece.expression.start, piece.expression.end)
-        return ast.Tuple([ast.Constant(piece.kind), value, ast.Constant("")], ast.Load())
+        return ast.Tuple([constant(piece.kind), value, constant("")], LOAD)
 
 
 def append(value: ast.expr, target: str) -> ast.Expr:
@@ -248,7 +248,7 @@ def is_one_run(function: Function) -> bool:
 
 def _joined(parts: list[str | _Printed]) -> ast.expr:
     """Return a run as one expression of Python alone."""
-    built = [ast.Constant(part) if isinstance(part, str) else part.printed for part in parts]
+    built = [constant(part) if isinstance(part, str) else part.printed for part in parts]
     if len(built) == 1:
         return built[0]
     return ast.JoinedStr([part if isinstance(part, ast.Constant) else ast.FormattedValue(part, -1) for part in built])

@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 from dataclasses import dataclass
 
-from untor.build.expressions import call, load, store
+from untor.build.nodes import LOAD, call, constant, load, store
 
 CHUNK = 48
 """How many runs of text a chunk is made of, without the extension: a few kilobytes of an ordinary page."""
@@ -30,11 +30,9 @@ class Variant:
         """
         values = [ast.arg(name) for name in named]
         missing: list[ast.expr | None] = [load("MISSING") for _ in named]
-        arguments = ast.arguments(
-            [ast.arg("context")], [], None, values, missing, ast.arg("values"), [ast.Constant(None)]
-        )
+        arguments = ast.arguments([ast.arg("context")], [], None, values, missing, ast.arg("values"), [constant(None)])
         problem = ast.Assign([store("problem")], call("trouble", load("error")))
-        is_none = ast.Compare(load("problem"), [ast.Is()], [ast.Constant(None)])
+        is_none = ast.Compare(load("problem"), [ast.Is()], [constant(None)])
         raised = [problem, ast.If(is_none, [ast.Raise()], []), ast.Raise(load("problem"), load("error"))]
         guarded = ast.Try(body, [ast.ExceptHandler(load("Exception"), "error", raised)], [], [])
         if self.awaits:
@@ -45,14 +43,14 @@ class Variant:
         """Return the statements that make what the page is collected in."""
         if self.joins:
             return [ast.Assign([store("append")], call("page"))]
-        append = ast.Attribute(load("out"), "append", ast.Load())
-        return [ast.Assign([store("out")], ast.List([], ast.Load())), ast.Assign([store("append")], append)]
+        append = ast.Attribute(load("out"), "append", LOAD)
+        return [ast.Assign([store("out")], ast.List([], LOAD)), ast.Assign([store("append")], append)]
 
     def collected(self) -> ast.expr:
         """Return what is collected, as one text."""
         if self.joins:
-            return ast.Call(ast.Attribute(load("append"), "finish", ast.Load()), [], [])
-        return ast.Call(ast.Attribute(ast.Constant(""), "join", ast.Load()), [load("out")], [])
+            return ast.Call(ast.Attribute(load("append"), "finish", LOAD), [], [])
+        return ast.Call(ast.Attribute(constant(""), "join", LOAD), [load("out")], [])
 
     def define(
         self, name: str, parameters: list[str], body: list[ast.stmt], *, plain: bool, target: str = "append"
@@ -63,7 +61,7 @@ class Variant:
         arguments = ast.arguments([], [ast.arg(each) for each in names], None, [], [], None, [])
         if chunks:
             # Without a yield in it, it would be no generator.
-            body = [*body, ast.If(ast.Constant(value=False), [ast.Expr(ast.Yield(None))], [])]
+            body = [*body, ast.If(constant(value=False), [ast.Expr(ast.Yield(None))], [])]
         body = body or [ast.Pass()]
         if self.awaits:
             return ast.AsyncFunctionDef(name, arguments, body, [], None, None)
@@ -88,10 +86,10 @@ class Variant:
     def send(self, *, everything: bool) -> list[ast.stmt]:
         """Send off what there is so far: everything, or when there is enough of it."""
         if self.joins:
-            found = ast.Call(ast.Attribute(load("append"), "finish" if everything else "chunk", ast.Load()), [], [])
+            found = ast.Call(ast.Attribute(load("append"), "finish" if everything else "chunk", LOAD), [], [])
             return [ast.If(ast.NamedExpr(store("chunk"), found), [ast.Expr(ast.Yield(load("chunk")))], [])]
-        clear = ast.Call(ast.Attribute(load("out"), "clear", ast.Load()), [], [])
-        least = ast.Constant(1 if everything else CHUNK)
+        clear = ast.Call(ast.Attribute(load("out"), "clear", LOAD), [], [])
+        least = constant(1 if everything else CHUNK)
         enough = ast.Compare(call("len", load("out")), [ast.GtE()], [least])
         return [ast.If(enough, [ast.Expr(ast.Yield(self.collected())), ast.Expr(clear)], [])]
 
