@@ -1,4 +1,4 @@
-"""Compiled templates on disk: keyed on content, version and options; ignored when damaged or not ours alone."""
+"""Compiled templates on disk, with all they were made of; ignored when that differs, is damaged or not ours alone."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
     from untor.source import Source
 
-_FORMAT = "untor 4"
+_FORMAT = "untor 5"
 
 
 class CodeCache:
@@ -24,20 +24,29 @@ class CodeCache:
         self.folder = None if folder is None else Path(folder)
         self.options = options
 
-    def _path(self, source: Source) -> Path | None:
+    def _path(self, key: str) -> Path | None:
         if self.folder is None:
             return None
+        from zlib import crc32  # noqa: PLC0415  only with a cache
+
+        return self.folder / f"{crc32(key.encode('utf-8', 'surrogatepass')):08x}{len(key):x}.untor"
+
+    def _key(self, source: Source) -> str:
+        """Return all that makes a compiled template this one; in the file it stands as it is."""
         from untor import __version__  # noqa: PLC0415  known once the package is loaded
 
-        key = [_FORMAT, __version__, sys.version, *self.options, source.name, source.path or "", source.text]
-        return self.folder / f"{_digest(chr(0).join(key))}.untor"
+        return chr(0).join(
+            [_FORMAT, __version__, sys.version, *self.options, source.name, source.path or "", source.text]
+        )
 
     def load(self, source: Source, read: Callable[[str], Source]) -> tuple[Built, Mapping[str, tuple[str, ...]]] | None:
         """Return the code and what was made of a template, when it is there and still what would be made."""
-        path = self._path(source)
+        key = self._key(source)
+        path = self._path(key)
         if path is None or self.folder is None:
             return None
         import marshal  # noqa: PLC0415  only with a cache
+        from zlib import crc32  # noqa: PLC0415
 
         from untor.errors import UntorError  # noqa: PLC0415
 
@@ -45,48 +54,46 @@ class CodeCache:
             if not (_is_ours(self.folder) and _is_ours(path)):
                 return None
             octets = path.read_bytes()
-            check, body = octets[:64].decode("ascii"), octets[64:]
-            if check != _digest(body):
+            check, body = octets[:8].decode("ascii"), octets[8:]
+            if int(check, 16) != crc32(body):
                 return None
-            code, filters, names, calls, reads, made, others = marshal.loads(body)  # noqa: S302  a file of ours alone
+            kept, parts, made, others = marshal.loads(body)  # noqa: S302  a file of ours alone
+            if kept != key:
+                return None
             sources = {source.path or source.name: source}
-            for name, digest in others.items():
+            for name, text in others.items():
                 other = read(name)
-                if _digest(other.text) != digest:
+                if other.text != text:
                     return None
                 sources[other.path or other.name] = other
         except (OSError, ValueError, EOFError, TypeError, UntorError):
             return None
-        return Built(code, filters, names, calls, reads, sources), made
+        return Built._make((*parts, sources)), made
 
     def save(self, source: Source, built: Built, made: Mapping[str, tuple[str, ...]]) -> None:
         """Keep a compiled template. A folder that cannot be written to, or not safely, keeps nothing."""
-        path = self._path(source)
+        key = self._key(source)
+        path = self._path(key)
         if path is None or self.folder is None:
             return
         import marshal  # noqa: PLC0415
         import tempfile  # noqa: PLC0415
+        from zlib import crc32  # noqa: PLC0415
 
-        others = {each.name: _digest(each.text) for each in built.sources.values() if each is not source}
+        others = {each.name: each.text for each in built.sources.values() if each is not source}
         if {*others} != {*made["dependencies"]} - {source.name}:
             return
-        body = marshal.dumps((built.code, built.filters, built.globals, built.calls, built.reads, dict(made), others))
+        body = marshal.dumps((key, tuple(built[:-1]), dict(made), others))
         try:
             self.folder.mkdir(mode=0o700, parents=True, exist_ok=True)
             if not _is_ours(self.folder):
                 return
             handle, temporary = tempfile.mkstemp(dir=self.folder)
             with os.fdopen(handle, "wb") as file:
-                file.write(_digest(body).encode("ascii") + body)
+                file.write(f"{crc32(body):08x}".encode("ascii") + body)
             Path(temporary).replace(path)
         except OSError:
             return
-
-
-def _digest(content: str | bytes) -> str:
-    import hashlib  # noqa: PLC0415  only with a cache
-
-    return hashlib.sha256(content.encode("utf-8", "surrogatepass") if isinstance(content, str) else content).hexdigest()
 
 
 def _is_ours(path: Path) -> bool:

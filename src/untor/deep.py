@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import sys
-import threading
 import time
+from _thread import allocate_lock
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -21,7 +21,7 @@ _TRIES, _PAUSE = 200, 0.005
 _usual = 0
 """The limit to bring back, while another thread was too deep for it; 0 when it is as it was."""
 
-_lock = threading.Lock()
+_lock = allocate_lock()
 
 
 def with_deep_stack(work: Callable[[], Result]) -> Result:
@@ -29,6 +29,8 @@ def with_deep_stack(work: Callable[[], Result]) -> Result:
 
     The templates themselves are limited long before that, so this ends.
     """
+    import threading  # noqa: PLC0415  only for what is that deep
+
     results: list[Result] = []
     errors: list[BaseException] = []
 

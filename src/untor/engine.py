@@ -8,7 +8,7 @@ from types import MappingProxyType
 from untor.cache import CodeCache
 from untor.deep import with_deep_stack
 from untor.errors import TemplateMissing, error_of
-from untor.escape import MISSING, SCHEMES, escapers, printed
+from untor.escape import MISSING, SCHEMES, Escapers, printed
 from untor.escape.fast import IS_BUILT, fast, joins, read_directly
 from untor.filters import NAMES, built_in
 from untor.filters.settings import Settings
@@ -182,8 +182,7 @@ class Engine:
         self._cache = CodeCache(
             cache_folder, [missing, str(IS_BUILT), *sorted(self.url_schemes), str(self.active_attributes)]
         )
-        self.escapers = escapers(self.url_schemes, self.resource_origins)
-        self._escapers = {f"e_{name.replace('-', '_')}": made for name, made in self.escapers.items()}
+        self.escapers = Escapers(self.url_schemes, self.resource_origins)
         self._templates: dict[str, Template] = {}
         self._readings: dict[str, Reading] = {}
         self._stamps: dict[str, dict[str, object]] = {}
@@ -422,7 +421,7 @@ class Engine:
         everywhere = {**self.helpers, **self.globals, **helpers}
         namespace: dict[str, object] = {
             **_RUN,
-            **self._escapers,
+            **{f"e_{name.replace('-', '_')}": self.escapers[name] for name in built.escapers},
             **{f"f_{name}": known[name] for name in built.filters},
             **{f"g_{name}": everywhere.get(name, MISSING) for name in built.globals},
             "callee": self._calls.callee,

@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from bisect import bisect_right
+
+from untor.escape.patterns import pattern
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-_LINE_BREAK = re.compile(r"\r\n|\n|\r")
-_UNPRINTABLE = re.compile(r"[\x00-\x08\x0a-\x1f\x7f-\x9f\u2028\u2029\u202a-\u202e\u2066-\u2069\ud800-\udfff]")
+_LINE_BREAK = pattern(r"\r\n|\n|\r")
+_UNPRINTABLE = pattern(r"[\x00-\x08\x0a-\x1f\x7f-\x9f\u2028\u2029\u202a-\u202e\u2066-\u2069\ud800-\udfff]")
 
 EXCERPT_WIDTH = 100
 """How many code points of a long line an excerpt shows."""

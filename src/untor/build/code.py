@@ -11,7 +11,7 @@ from untor.build.nodes import LOAD, STORE, call, constant, load, store
 from untor.build.parameters import named_values, values_read, variables
 from untor.build.positions import Positions, place_all
 from untor.build.result import Built
-from untor.build.runs import LONGEST_RUN, RETURN, Runs, append, escaper, is_one_run, is_static
+from untor.build.runs import LONGEST_RUN, RETURN, Runs, append, is_one_run, is_static
 from untor.build.variants import VARIANTS, Variant
 from untor.escape.fast import IS_BUILT
 from untor.language import tree
@@ -48,7 +48,8 @@ def build(plan: Plan, variant: str = "render", *, lenient: bool = False) -> Buil
     file = plan.source.path or plan.source.name
     code = _in_files(compile(module, file, "exec", dont_inherit=True, optimize=0), files)
     sources = {each.source.path or each.source.name: each.source for each in (plan.main, *plan.functions)}
-    return Built(code, frozenset(shared.filters), frozenset(shared.globals), shared.calls, shared.reads, sources)
+    names = frozenset(shared.escapers), frozenset(shared.filters), frozenset(shared.globals)
+    return Built(code, *names, shared.calls, shared.reads, sources)
 
 
 def shown(plan: Plan, *, lenient: bool = False) -> str:
@@ -207,7 +208,7 @@ class _Builder:
                 self.flush(run, statements, target)
                 statements += self.step(operation, target)
                 if isinstance(operation, UrlJoin):
-                    run.append(call(escaper(operation.escaper), load(self.pieces)))
+                    run.append(call(self.shared.escaper(operation.escaper), load(self.pieces)))
             if len(run) >= LONGEST_RUN:
                 self.flush(run, statements, target)
         self.flush(run, statements, target)

@@ -58,12 +58,18 @@ class Shared:
     lenient: bool
     counter: int = 0
     nonces: bool = False
+    escapers: set[str] = field(default_factory=set)
     filters: set[str] = field(default_factory=set)
     globals: set[str] = field(default_factory=set)
     calls: dict[tuple[str, int, int], tuple[str, str]] = field(default_factory=dict)
     reads: dict[tuple[str, int, int, int, int, bool], tuple[str, str]] = field(default_factory=dict)
     joins: dict[tuple[tuple[str, ...], bytes], str] | None = None
     """What is written with the extension: the texts of a run and how its values are escaped; ``None`` without it."""
+
+    def escaper(self, name: str) -> str:
+        """Return what an escaping function is called in the code."""
+        self.escapers.add(name)
+        return "e_" + name.replace("-", "_")
 
     def join(self, texts: tuple[str, ...], letters: bytes) -> str:
         """Return the name of a join."""

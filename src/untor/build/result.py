@@ -14,16 +14,17 @@ if TYPE_CHECKING:
     class Built(NamedTuple):
         """Code that defines the entry function, and what it needs.
 
-        ``filters`` and ``globals`` are the names it reads; ``calls`` tells where (file, and Python's line and column)
-        it calls a filter or a function, ``reads`` (with the end too) where it reads a name of a variable; ``sources``
-        are the templates it was made of, by file.
+        ``escapers``, ``filters`` and ``globals`` are the names it reads; ``calls`` tells where (file, and Python's line
+        and column) it calls a filter or a function, ``reads`` (with the end too) where it reads a name of a variable;
+        ``sources`` are the templates it was made of, by file.
         """
 
         code: CodeType
+        escapers: frozenset[str]
         filters: frozenset[str]
         globals: frozenset[str]
         calls: dict[tuple[str, int, int], tuple[str, str]]
         reads: dict[tuple[str, int, int, int, int, bool], tuple[str, str]]
         sources: dict[str, Source]
 else:  # typing is not loaded to render a page
-    Built = namedtuple("Built", "code filters globals calls reads sources")
+    Built = namedtuple("Built", "code escapers filters globals calls reads sources")

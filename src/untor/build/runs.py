@@ -160,7 +160,7 @@ class Runs:
                 return self.emit(operation)
             case UrlJoin():
                 pieces = ast.Tuple([self.piece(piece) for piece in operation.body], LOAD)
-                return [self.ready(call(escaper(operation.escaper), pieces))]
+                return [self.ready(call(self.shared.escaper(operation.escaper), pieces))]
             case Nonce():
                 return [] if operation.own else [self.ready(load("nonce"))]
         assert isinstance(operation, ast.expr)  # noqa: S101  nothing else is in a run
@@ -179,11 +179,13 @@ class Runs:
         before = [constant(text) for text in operation.before]
         after = [constant(text) for text in operation.after]
         if first == "whole-attribute" and others:
-            built = call(escaper("embedded-attribute"), *before, value, load(escaper(others[0])))
+            built = call(
+                self.shared.escaper("embedded-attribute"), *before, value, load(self.shared.escaper(others[0]))
+            )
             return [self.ready(self.positions.place(built, node.start, node.end))]
-        built = self.positions.place(call(escaper(first), *before, value, *after), node.start, node.end)
+        built = self.positions.place(call(self.shared.escaper(first), *before, value, *after), node.start, node.end)
         for outer in others:
-            built = self.positions.place(call(escaper(outer), built), node.start, node.end)
+            built = self.positions.place(call(self.shared.escaper(outer), built), node.start, node.end)
         if given is None:
             return [self.ready(built)]
         # The texts around a segment of a URL are the join's own; the function behind it has to see the whole.
@@ -228,11 +230,6 @@ def append(value: ast.expr, target: str) -> ast.Expr:
         ast.copy_location(statement, value)
         ast.copy_location(statement.value, value)
     return statement
-
-
-def escaper(name: str) -> str:
-    """Return what an escaping function is called in the code."""
-    return "e_" + name.replace("-", "_")
 
 
 def is_static(operation: UrlJoin) -> bool:

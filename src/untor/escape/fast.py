@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import os
-from contextlib import suppress
 
 _speed: Any = None
 if os.environ.get("UNTOR_EXTENSION") != "off":  # pragma: no branch  tests of both start processes
-    with suppress(ImportError):
+    try:  # noqa: SIM105  contextlib is not loaded for this
         from untor.escape import _speed
+    except ImportError:
+        pass
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

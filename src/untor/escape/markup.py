@@ -6,8 +6,7 @@ whatever is in it. Testing with ``in`` before ``replace`` is the fastest way tha
 
 from __future__ import annotations
 
-import re
-
+from untor.escape.patterns import pattern
 from untor.escape.trusted import html_of
 from untor.escape.values import FORBIDDEN, MISSING, printed
 
@@ -15,7 +14,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-_NOT_XML = re.compile("[\x0c\ufffe\uffff]")
+_NOT_XML = pattern("[\x0c\ufffe\uffff]")
 
 
 def text(value: object) -> str:

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-import re
-
 from untor.escape.markup import attribute
+from untor.escape.patterns import pattern
 from untor.escape.script import json_value
 from untor.escape.scripted import Number, scripted
 from untor.escape.trusted import TrustedScriptURL
@@ -16,7 +15,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-_ORIGIN = re.compile(r"(https?)://([a-z0-9.-]+|\[[0-9a-f:]+\])(?::([0-9]+))?(?=[/?#]|\Z)", re.IGNORECASE)
+_ORIGIN = pattern(r"(?i)(https?)://([a-z0-9.-]+|\[[0-9a-f:]+\])(?::([0-9]+))?(?=[/?#]|\Z)")
 _DEFAULT_PORTS = {"http": "80", "https": "443"}
 
 

@@ -6,16 +6,20 @@ read the same in every ASCII-compatible encoding, and is the same in scripts and
 
 from __future__ import annotations
 
-import re
 from json.encoder import encode_basestring_ascii
 
+from untor.escape.patterns import pattern
 from untor.escape.scripted import Number, scripted
 from untor.escape.trusted import TrustedScript
 from untor.escape.values import MISSING, NotPrintable, printed
 
-_PLAIN = re.compile(r"[ !#%(-;=?-\[\]-_a-z{-~]*")
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    import re
+
+_PLAIN = pattern(r"[ !#%(-;=?-\[\]-_a-z{-~]*")
 """Characters that mean nothing in a string, a template literal or markup (``]`` with ``>`` ends a CDATA section)."""
-_NOT_ALPHANUMERIC = re.compile("[^0-9A-Za-z]")
+_NOT_ALPHANUMERIC = pattern("[^0-9A-Za-z]")
 _SAFE_INTEGER = 2**53 - 1
 
 

@@ -6,31 +6,33 @@ attribute, and is read the same in every ASCII-compatible encoding.
 
 from __future__ import annotations
 
-import re
-
+from untor.escape.patterns import pattern
 from untor.escape.trusted import TrustedCSS
 from untor.escape.url import log_blocked
 from untor.escape.values import MISSING, NotPrintable, printed
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    import re
 
 BLOCKED = "untor-blocked()"
 """What stands in the page in place of a value that was blocked: a function that no property knows, so that a browser
 drops the declaration (CSS Syntax §5.4.4)."""
 
-_NUMBER = re.compile(r"[+-]?(?:[0-9]+(?:\.[0-9]+)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
-_NAME = re.compile(r"(?:--|-?[A-Za-z_])[A-Za-z0-9_-]*")
-_PIECE = re.compile(r"[A-Za-z0-9_-]*(?:\.[0-9]+)?")
-_COLOUR = re.compile(r"#(?:[0-9A-Fa-f]{3,4}|[0-9A-Fa-f]{6}|[0-9A-Fa-f]{8})")
-_DIMENSION = re.compile(_NUMBER.pattern + r"(?:%|[A-Za-z]{1,8})?")
+_NUMBER = pattern(r"[+-]?(?:[0-9]+(?:\.[0-9]+)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
+_NAME = pattern(r"(?:--|-?[A-Za-z_])[A-Za-z0-9_-]*")
+_PIECE = pattern(r"[A-Za-z0-9_-]*(?:\.[0-9]+)?")
+_COLOUR = pattern(r"#(?:[0-9A-Fa-f]{3,4}|[0-9A-Fa-f]{6}|[0-9A-Fa-f]{8})")
+_DIMENSION = pattern(_NUMBER.pattern + r"(?:%|[A-Za-z]{1,8})?")
 # CSS Color 4 §4, CSS Values 4 §10: functions whose arguments are numbers and names only.
-_FUNCTION = re.compile(
-    r"(?:rgba?|hsla?|hwb|lab|lch|oklab|oklch|color|calc|min|max|clamp|var|translate[XYZ]?|translate3d|scale[XYZ]?"
+_FUNCTION = pattern(
+    r"(?i:(?:rgba?|hsla?|hwb|lab|lch|oklab|oklch|color|calc|min|max|clamp|var|translate[XYZ]?|translate3d|scale[XYZ]?"
     r"|rotate[XYZ]?|skew[XY]?|cubic-bezier|steps|blur|brightness|contrast|grayscale|opacity|saturate)"
-    r"\([A-Za-z0-9_.,% +-]*(?: ?/ ?[A-Za-z0-9_.% +-]+)?\)",
-    re.IGNORECASE,
+    r"\([A-Za-z0-9_.,% +-]*(?: ?/ ?[A-Za-z0-9_.% +-]+)?\))"
 )
-_SAFE = re.compile(f"{_DIMENSION.pattern}|{_NAME.pattern}|{_COLOUR.pattern}|(?i:{_FUNCTION.pattern})")
-_TO_ESCAPE_IN_STRING = re.compile(r"[^ !#%(-;=?-\[\]-_a-z{-~]")
-_TO_ESCAPE_IN_NAME = re.compile("[^A-Za-z0-9_-]")
+_SAFE = pattern(f"{_DIMENSION.pattern}|{_NAME.pattern}|{_COLOUR.pattern}|{_FUNCTION.pattern}")
+_TO_ESCAPE_IN_STRING = pattern(r"[^ !#%(-;=?-\[\]-_a-z{-~]")
+_TO_ESCAPE_IN_NAME = pattern("[^A-Za-z0-9_-]")
 
 
 def _escape(match: re.Match[str]) -> str:

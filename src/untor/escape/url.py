@@ -5,10 +5,9 @@ A URL that could run code is replaced by ``about:invalid`` and reported on the l
 
 from __future__ import annotations
 
-import re
-
 from untor.escape.fast import fast
 from untor.escape.markup import attribute
+from untor.escape.patterns import pattern
 from untor.escape.trusted import TrustedURL
 from untor.escape.values import FORBIDDEN, MISSING, SURROGATES, NotPrintable, printed
 
@@ -35,13 +34,13 @@ Piece = tuple[int, object, str]
 C0_CONTROL_OR_SPACE = "".join(map(chr, range(0x21)))
 FOREIGN_ORIGIN = "code would be loaded from an origin that is not the template's own, nor listed in resource_origins"
 _LONGEST_LOGGED = 200
-_TAB_OR_NEWLINE = re.compile("[\t\n\r]+")
-_SCHEME = re.compile(r"([A-Za-z][A-Za-z0-9+.\-]*):")
-_DATA_IMAGE = re.compile(r"data:image/(?!svg)[a-z0-9.\-]+[;,]", re.IGNORECASE)
-_DOTS = re.compile(r"(?:\.|%2e){1,2}", re.IGNORECASE)
+_TAB_OR_NEWLINE = pattern("[\t\n\r]+")
+_SCHEME = pattern(r"([A-Za-z][A-Za-z0-9+.\-]*):")
+_DATA_IMAGE = pattern(r"(?i)data:image/(?!svg)[a-z0-9.\-]+[;,]")
+_DOTS = pattern(r"(?i)(?:\.|%2e){1,2}")
 # URL §4.4: special authority slashes state, and relative slash state for a base with a special scheme.
-_AUTHORITY_START = re.compile(r"(?:https?|wss?|ftp|file):[/\\]*|[/\\]{2,}", re.IGNORECASE)
-_PATH_PARTS = re.compile(r"([/\\?#])")
+_AUTHORITY_START = pattern(r"(?i)(?:https?|wss?|ftp|file):[/\\]*|[/\\]{2,}")
+_PATH_PARTS = pattern(r"([/\\?#])")
 
 # URL §1.3: the component percent-encode set and more; RFC 3986 §2.3: only unreserved characters stay.
 _UNRESERVED = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
@@ -49,8 +48,8 @@ _STAYS = "".join(map(chr, sorted(_UNRESERVED)))
 _ENCODED = [chr(byte) if byte in _UNRESERVED else f"%{byte:02X}" for byte in range(256)]
 _ENCODED_OPAQUE = [chr(byte) if byte in _UNRESERVED | frozenset(b"@+") else f"%{byte:02X}" for byte in range(256)]
 _ENCODED_PATH = [chr(byte) if byte in _UNRESERVED | frozenset(b"/") else f"%{byte:02X}" for byte in range(256)]
-_HOST_PART = re.compile(r"[A-Za-z0-9.-]+")
-_WITH_HOST = re.compile(r"(?:[a-z]+:)?//(?=[a-z0-9])[a-z0-9.-]*[a-z0-9]\.?(?::[0-9]+)?(?=[/?#]|\Z)", re.IGNORECASE)
+_HOST_PART = pattern(r"[A-Za-z0-9.-]+")
+_WITH_HOST = pattern(r"(?i)(?:[a-z]+:)?//(?=[a-z0-9])[a-z0-9.-]*[a-z0-9]\.?(?::[0-9]+)?(?=[/?#]|\Z)")
 
 
 _attribute = fast(attribute)
@@ -62,6 +61,9 @@ def percent(value: object) -> str:
     if string.isascii() and (string.isalnum() or string.replace("-", "").isalnum()):
         return string
     return _encoded(string, _ENCODED) if string.strip(_STAYS) else string
+
+
+percent_quickly = fast(percent)
 
 
 def percent_opaque(value: object) -> str:

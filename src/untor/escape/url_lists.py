@@ -6,23 +6,22 @@ other characters that could end the URL in its surroundings, and only the charac
 
 from __future__ import annotations
 
-import re
-
-from untor.escape.fast import fast
+from untor.escape.patterns import pattern
 from untor.escape.trusted import TrustedURL
-from untor.escape.url import INVALID, blocked, log_blocked, percent, percent_path, permitted
+from untor.escape.url import INVALID, blocked, log_blocked, percent_path, percent_quickly, permitted
 from untor.escape.values import FORBIDDEN, SURROGATES, printed
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    import re
     from collections.abc import Callable
 
 BLOCKED_SEGMENT = "untor-blocked"
 """What stands in the page in place of a path segment that is ``.`` or ``..``."""
 
-_TO_ENCODE = re.compile(r"[^A-Za-z0-9._~:/?#\[\]@!$&*+,;=%-]")
-_COMMAS = re.compile(r"\A,+|,+\Z")
-_DESCRIPTOR = re.compile(r"[0-9]+(?:\.[0-9]+)?")
+_TO_ENCODE = pattern(r"[^A-Za-z0-9._~:/?#\[\]@!$&*+,;=%-]")
+_COMMAS = pattern(r"\A,+|,+\Z")
+_DESCRIPTOR = pattern(r"[0-9]+(?:\.[0-9]+)?")
 
 
 def encoded(string: str) -> str:
@@ -52,12 +51,9 @@ def listed_url_escaper(schemes: frozenset[str], *, images: bool = False) -> Call
     return lambda value: encoded_url(value) or INVALID
 
 
-_percent = fast(percent)
-
-
 def url_segment(value: object) -> str:
     """Percent-encode as one path segment; ``.`` and ``..`` are blocked."""
-    segment = _percent(value)
+    segment = percent_quickly(value)
     if segment in {".", ".."}:
         log_blocked(f"the path segment {segment!r}", "it leads to another folder")
         return BLOCKED_SEGMENT

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-import re
 from types import BuiltinFunctionType, FunctionType, MethodType, MethodWrapperType, WrapperDescriptorType
+
+from untor.escape.patterns import pattern
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -37,10 +38,10 @@ MISSING = Missing()
 _BYTES = (bytes, bytearray, memoryview)
 _FUNCTIONS = (FunctionType, BuiltinFunctionType, MethodType, MethodWrapperType, WrapperDescriptorType)
 
-FORBIDDEN = re.compile("[\x00-\x08\x0b\x0e-\x1f\x7f-\x9f\ud800-\udfff]")
+FORBIDDEN = pattern("[\x00-\x08\x0b\x0e-\x1f\x7f-\x9f\ud800-\udfff]")
 """Control characters that HTML forbids (HTML §13.1.4: controls other than ASCII white space), and lone surrogates."""
 
-SURROGATES = re.compile("[\ud800-\udfff]")
+SURROGATES = pattern("[\ud800-\udfff]")
 
 
 class NotPrintable(TypeError):  # noqa: N818  the name says what is the matter

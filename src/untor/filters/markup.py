@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from untor.escape import TrustedHTML, printed
-from untor.escape.script import JsonText
 from untor.escape.url import percent_path, query_string
 from untor.filters.problem import FilterProblem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterable
+
+    from untor.escape.script import JsonText
 
 
 def trusted(value: object, reason: str) -> TrustedHTML:
@@ -21,6 +22,8 @@ def trusted(value: object, reason: str) -> TrustedHTML:
 
 def json(value: object) -> JsonText:
     """Return the value as JSON; in a script it is the value itself."""
+    from untor.escape.script import JsonText  # noqa: PLC0415  only for pages that ask for it
+
     return JsonText(value)
 
 

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-import re
-
 from untor.escape import TrustedHTML, printed
 from untor.escape.markup import text as escaped
+from untor.escape.patterns import pattern
 from untor.filters.problem import FilterProblem, unfit
 
 _CONTAINERS = (dict, list, tuple, set, frozenset)
@@ -17,13 +16,15 @@ _EXTEND = (
     "\u0e31\u0e33-\u0e3a\u0e47-\u0e4e\u1ab0-\u1aff\u1dc0-\u1dff\u200c\u20d0-\u20ff\u302a-\u302f\u3099\u309a\ufe00-\ufe0f"
     "\ufe20-\ufe2f\U0001f3fb-\U0001f3ff\U000e0020-\U000e007f\U000e0100-\U000e01ef]"
 )
-_GRAPHEME = re.compile(
-    f"\r\n|(?:[\U0001f1e6-\U0001f1ff]{{2}}|[\u1100-\u115f]+[\u1160-\u11a7]+[\u11a8-\u11ff]*|.)(?:{_EXTEND}|\u200d.)*",
-    re.DOTALL,
+_GRAPHEME = pattern(
+    f"(?s)\r\n|(?:[\U0001f1e6-\U0001f1ff]{{2}}|[\u1100-\u115f]+[\u1160-\u11a7]+[\u11a8-\u11ff]*|.)(?:{_EXTEND}|\u200d.)*"
 )
-_WORD = re.compile(r"\w+(?:['\u2019]\w+)*")
-_LINE_BREAK = re.compile(r"\r\n|[\n\r\x0b\x0c\x85\u2028\u2029]")
-_PARAGRAPH_BREAK = re.compile(r"\n(?:[^\S\n]*\n)+")
+_EXTENDING = pattern(_EXTEND)
+_LETTERS = pattern(r"[^\W_]+")
+_LAST_WORD = pattern(r"\s+\S*\Z")
+_WORD = pattern(r"\w+(?:['\u2019]\w+)*")
+_LINE_BREAK = pattern(r"\r\n|[\n\r\x0b\x0c\x85\u2028\u2029]")
+_PARAGRAPH_BREAK = pattern(r"\n(?:[^\S\n]*\n)+")
 
 
 def _text(value: object) -> str:
@@ -108,8 +109,8 @@ def slug(value: object) -> str:
     """Return the text as a part of an address: lower case, letters without accents, hyphens between the words."""
     from unicodedata import normalize  # noqa: PLC0415  only for this filter
 
-    plain = "".join(char for char in normalize("NFKD", _text(value).casefold()) if not re.match(_EXTEND, char))
-    return "-".join(re.findall(r"[^\W_]+", normalize("NFC", plain)))
+    plain = "".join(char for char in normalize("NFKD", _text(value).casefold()) if not _EXTENDING.match(char))
+    return "-".join(_LETTERS.findall(normalize("NFC", plain)))
 
 
 def clip(value: object, n: int) -> str:
@@ -127,6 +128,6 @@ def clip(value: object, n: int) -> str:
         return text
     kept = "".join(characters[: n - 1])
     if not characters[n - 1].isspace():
-        words = re.search(r"\s+\S*\Z", kept)
+        words = _LAST_WORD.search(kept)
         kept = kept[: words.start()] if words and words.start() else kept
     return kept.rstrip() + "…"
