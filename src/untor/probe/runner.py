@@ -104,19 +104,16 @@ class _Prober:
         """Return the hook as a function: templates call no methods."""
 
         def hook(number: int, value: object) -> object:
-            return self._hook(number, value)
+            self.reached.add(number)
+            if number not in self.active:
+                return value
+            try:
+                return replaced(value, self.active[number], prints=self.sites[number].prints)
+            except Exception as error:
+                self.broken = error
+                raise
 
         return hook
-
-    def _hook(self, number: int, value: object) -> object:
-        self.reached.add(number)
-        if number not in self.active:
-            return value
-        try:
-            return replaced(value, self.active[number], prints=self.sites[number].prints)
-        except Exception as error:
-            self.broken = error
-            raise
 
     def structure(self, values: Values) -> list[Entry] | None:
         """Return the structure of the page with some values; ``None`` where they end in an error."""
