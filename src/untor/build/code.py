@@ -34,7 +34,12 @@ from untor.plan.operations import (
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
     from untor.build.runs import Item
+
+LONGEST_TAIL = 200
+"""How long text after a choice may be, to be written by each branch."""
 
 DEEPEST_LOOPS = 8
 """How many loops may be nested in one function of the code."""
@@ -197,7 +202,7 @@ class _Builder:
         statements: list[ast.stmt] = []
         run: list[Item] = []
         self.expressions.scopes.append({})
-        for operation in operations:
+        for operation in with_tails(operations):
             if isinstance(operation, Constant) and run and isinstance(before := run[-1], Constant):
                 run[-1] = Constant(before.text + operation.text)
             elif isinstance(operation, Constant | Emit | Nonce) or (
@@ -294,11 +299,15 @@ class _Builder:
         self.depth += 1
         self.expressions.kinds.update(dict.fromkeys(names, False))
         body = self.block(operation.body, target) or [ast.Pass()]
-        body[:0] = self.expressions.kinds_known(names)
         self.depth -= 1
         self.expressions.scopes.pop()
         if self.depth and not self.depth % DEEPEST_LOOPS:
-            body = self.outlined(body, target)
+            body = self.outlined([*self.expressions.kinds_known(names), *body], target)
+        else:
+            for name in names:
+                before, inside = self.expressions.kind_found(name)
+                statements += before
+                body[:0] = inside
         if operation.empty:
             flag = self.expressions.fresh("empty")
             statements.append(ast.Assign([store(flag)], constant(value=True)))
@@ -386,6 +395,28 @@ class _Builder:
             position["last"] = load(last)
             return call(self.helper("ahead"), load(rows)), ast.Tuple([item, store(last)], STORE)
         return (call("each_async", load(rows)) if self.is_async else load(rows)), item
+
+
+def with_tails(operations: list[Operation]) -> Iterator[Operation]:
+    """Yield operations, text after a choice moved to the end of all its branches: each writes it with its own."""
+    waiting: Choice | None = None
+    for operation in operations:
+        if waiting is not None:
+            if isinstance(operation, Constant) and len(operation.text) <= LONGEST_TAIL:
+                branches = [(branch, [*body, operation]) for branch, body in waiting.branches]
+                if branches[-1][0].test is not None:
+                    branches.append((tree.Branch(branches[-1][0].start, branches[-1][0].end, None, []), [operation]))
+                yield Choice(branches)
+                waiting = None
+                continue
+            yield waiting
+            waiting = None
+        if isinstance(operation, Choice):
+            waiting = operation
+        else:
+            yield operation
+    if waiting is not None:
+        yield waiting
 
 
 def _wanted(parameter: tree.Parameter) -> list[ast.expr]:

@@ -265,6 +265,18 @@ class Expressions:
                 statements.append(ast.Assign([store(f"k{variable}")], ast.BoolOp(ast.Or(), [direct, other])))
         return statements
 
+    def kind_found(self, variable: str) -> tuple[list[ast.stmt], list[ast.stmt]]:
+        """As ``kinds_known``, in a loop: what stands before it, and inside. Items are mostly of the type of the last."""
+        known = self.kinds_known([variable])
+        if not known:
+            return [], []
+        last = self.fresh("d")
+        another = ast.Compare(call("type", load(variable)), [ast.IsNot()], [load(last)])
+        # A type that nothing is known of yet is looked up again: the first dot may make it known.
+        settled = ast.Compare(load(f"k{variable}"), [ast.IsNot()], [constant(value=False)])
+        now = ast.Assign([store(last)], ast.BoolOp(ast.And(), [settled, call("type", load(variable))]))
+        return [ast.Assign([store(last)], constant(None))], [ast.If(another, [*known, now], [])]
+
     def guard(self, owners: Mapping[Path, tree.Expression], *, items: bool) -> ast.expr:
         """Test that all objects are dicts, or all of types whose dots are attributes; they are known from then on."""
         self.direct, self.items = {}, items
