@@ -26,6 +26,7 @@ from untor.template import Origin
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
+    from pathlib import Path
 
     from untor import Template
     from untor.escape import _speed
@@ -482,6 +483,80 @@ def test_joined_pages_are_the_same(case: Any) -> None:
     ]
     assert all(one == other for one, other in same)
     assert pages[True][0::4] == pages[True][1::4] == pages[True][2::4]
+
+
+# --- pieces in loops ---------------------------------------------------------------------------------------------------
+
+SITE = {
+    "page.html": "<ul>\n\n<! for row in rows !><! include 'row' row, n=1 / row.n !><! end !></ul>",
+    "row.html": "<! takes row, n: float, kind = 'due' !>\n<li class={= kind =}>é{= row.b =} {= n =} {= row.b | shout =}"
+    "<! for each in row.more? !>{= each.c =}<! end !><! let b = row.b !>{= b =}</li>",
+}
+GOES_WRONG = [
+    ({"b": "x"}, ("page.html", 3, "n"), "There is no"),
+    ({"b": "x", "n": 0}, ("page.html", 3, "1 / row.n"), "ZeroDivisionError"),
+    ({"n": 1}, ("row.html", 2, "b"), 'There is no "b" in this dict'),
+    ({"b": b"", "n": 1}, ("row.html", 2, "row.b"), "A value of bytes"),
+    ({"b": 2, "n": 1}, ("row.html", 2, "shout"), "AttributeError"),
+    ({"b": "x", "n": 1, "more": [{}]}, ("row.html", 2, "c"), 'There is no "c" in this dict'),
+    ({"b": "x", "n": 1, "more": 7}, ("row.html", 2, "row.more?"), "A loop cannot run over 7"),
+]
+
+
+def all_ways(template: Template) -> list[Callable[[Mapping[str, object]], str]]:
+    """Return the ways to render a template, as functions of a context."""
+    return [
+        template.render,
+        lambda data: "".join(template.stream(data)),
+        lambda data: asyncio.run(template.render_async(data)),
+    ]
+
+
+def site_of(folder: Path, **options: Any) -> Engine:
+    """Make the engine of a site with a piece in a loop."""
+    for name, text in SITE.items():
+        (folder / name).write_text(text, "utf-8")
+    return Engine(folder, filters={"shout": lambda value: value.upper()}, **options)
+
+
+@pytest.mark.parametrize(("row", "place", "message"), GOES_WRONG, ids=range(len(GOES_WRONG)))
+def test_trouble_in_a_piece(tmp_path: Path, row: object, place: tuple[str, int, str], message: str) -> None:
+    """What goes wrong in a piece that is included in a loop is said of the file and the line that it stands in."""
+    fine = {"b": "x", "n": 2, "more": [{"c": 1}]}
+    for cache in (None, tmp_path / "cache", tmp_path / "cache"):
+        own = site_of(tmp_path, cache_folder=cache).template("page")
+        for render in all_ways(own):
+            assert render({"rows": [fine]}) == '<ul>\n\n<li class="due">éx 0.5 X1x</li></ul>'
+            with pytest.raises(UntorError, match=message) as found:
+                render({"rows": [fine, row]})
+            problem = found.value.problem
+            assert problem.source is not None
+            word = problem.source.text[problem.start : problem.end]
+            assert (problem.source.name, found.value.line, word) == place
+
+
+def test_trouble_in_a_piece_without_columns(tmp_path: Path) -> None:
+    """Where Python keeps no columns, the file and the line are still the piece's own."""
+    site_of(tmp_path)
+    script_ = (
+        f"import sys; from untor import Engine; page = Engine({str(tmp_path)!r}, filters={{'shout': str.upper}})\n"
+        "try: page.render('page', rows=[{'n': 1}])\nexcept Exception as error: print(error)"
+    )
+    command = [sys.executable, "-X", "no_debug_ranges", "-c", script_]
+    done = subprocess.run(command, capture_output=True, text=True, check=False)
+    assert "row.html, line 2" in done.stdout, done
+    assert 'There is no "b" in this dict' in done.stdout
+
+
+def test_pieces_in_loops_are_in_place(tmp_path: Path) -> None:
+    """A piece in a loop is part of the page: nothing is called for it, but where it calls others, or is large."""
+    made = site_of(tmp_path)
+    shown = code.shown(made.plan_of(Origin("page")))
+    assert shown.count("def ") == 1
+    large = SITE["row.html"].replace("</li>", "{= n =}<br>" * 60)
+    (tmp_path / "row.html").write_text(large, "utf-8")
+    shown = code.shown(Engine(tmp_path, filters={"shout": str.upper}).plan_of(Origin("page")))
+    assert shown.count("def ") == 2
 
 
 # --- counted ---------------------------------------------------------------------------------------------------------

@@ -22,6 +22,7 @@ from untor.plan.operations import (
     Constant,
     Emit,
     Function,
+    Given,
     Group,
     InlineEnd,
     Loop,
@@ -30,13 +31,22 @@ from untor.plan.operations import (
     Plan,
     SlotCall,
     UrlJoin,
+    every,
 )
+from untor.run.trouble import LINES
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from untor.build.runs import Item
+    from untor.source import Source
+
+LONGEST_INCLUDED = 40
+"""How many operations a function has at most, to be part of what calls it."""
+
+MOST_INCLUDED = 1000
+"""How many operations of functions become part of what calls them, in one page."""
 
 LONGEST_TAIL = 200
 """How long text after a choice may be, to be written by each branch."""
@@ -52,14 +62,17 @@ def build(plan: Plan, variant: str = "render", *, lenient: bool = False) -> Buil
     files = {function.name: function.source.path or function.source.name for function in plan.functions}
     file = plan.source.path or plan.source.name
     code = _in_files(compile(module, file, "exec", dont_inherit=True, optimize=0), files)
-    sources = {each.source.path or each.source.name: each.source for each in (plan.main, *plan.functions)}
     names = frozenset(shared.escapers), frozenset(shared.filters), frozenset(shared.globals)
-    return Built(code, *names, shared.calls, shared.reads, sources)
+    return Built(code, *names, shared.calls, shared.reads, _sources(plan))
 
 
 def shown(plan: Plan, *, lenient: bool = False) -> str:
     """Return the code of a plan's function ``render`` as text, for people."""
     return ast.unparse(ast.fix_missing_locations(module_of(plan, "render", _shared(lenient=lenient))))
+
+
+def _sources(plan: Plan) -> dict[str, Source]:
+    return {each.source.path or each.source.name: each.source for each in (plan.main, *plan.functions)}
 
 
 def _shared(*, lenient: bool) -> Shared:
@@ -71,16 +84,19 @@ def module_of(plan: Plan, variant: str, shared: Shared) -> ast.Module:
     way = replace(VARIANTS[variant], joins=shared.joins is not None)
     whole = is_one_run(plan.main)
     shared.nonces = plan.nonces
+    shared.files = {file: number for number, file in enumerate(_sources(plan))}
     builder = _Builder(plan.main, shared, way)
     body = builder.body(RETURN if whole else "append")
-    functions = [_Builder(function, shared, way).definition() for function in plan.functions]
+    functions: dict[str, ast.stmt] = {}
+    while waiting := [each for name, each in shared.called.items() if name not in functions]:
+        functions |= {each.name: _Builder(each, shared, way).definition() for each in waiting}
     named = named_values(plan, builder.expressions.inputs)
     quick = builder.runs.quick([*plan.main.body], named) if whole and named and not plan.nonces else []
     start = [*quick, *values_read(builder.expressions.inputs, named, quick=bool(quick), nonces=plan.nonces)]
     if not whole:
         start += way.start()
         body += way.finish(way.collected())
-    module = ast.Module([*shared.joins_made(), *functions, way.entry(named, [*start, *body])], [])
+    module = ast.Module([*shared.joins_made(), *functions.values(), way.entry(named, [*start, *body])], [])
     place_all(module)
     return module
 
@@ -102,11 +118,14 @@ def _in_files(code: CodeType, files: dict[str, str], file: str = "") -> CodeType
 class _Builder:
     """Builds one function; values and constant text that stand in a run become one f-string."""
 
-    def __init__(self, function: Function, shared: Shared, way: Variant) -> None:
+    def __init__(self, function: Function, shared: Shared, way: Variant, inside: _Builder | None = None) -> None:
         self.function = function
         self.way = way
         self.shared = shared
         self.positions = Positions(function.source)
+        if inside is not None and self.positions.own != inside.positions.file:
+            first = LINES * shared.files[self.positions.own]
+            self.positions = Positions(function.source, inside.positions.file, first)
         known = None if function.context else [parameter.name for parameter in function.parameters]
         self.expressions = Expressions(self.positions, shared, known=known, awaits=way.awaits)
         self.runs = Runs(self.expressions, self.positions, shared, way)
@@ -135,9 +154,9 @@ class _Builder:
         names = [*self.passed_to(function), *(f"p_{each.name}" for each in function.parameters)]
         return self.way.define(function.name, [*names, *function.slots], [*start, *taken, *inner], plain=function.plain)
 
-    def taken(self, parameter: tree.Parameter, *, entry: bool) -> list[ast.stmt]:
+    def taken(self, parameter: tree.Parameter, *, entry: bool, variable: str = "") -> list[ast.stmt]:
         """Bind what the function takes: what it was given, the context's value, the default, or an error."""
-        variable = f"p_{parameter.name}"
+        variable = variable or f"p_{parameter.name}"
         self.expressions.bind(parameter.name, variable)
         self.expressions.kinds[variable] = False
         name = constant(parameter.name)
@@ -176,24 +195,49 @@ class _Builder:
         return self.way.define(function.name, function.slots, body, plain=function.plain)
 
     def call(self, operation: Call, target: str) -> list[ast.stmt]:
-        """Call another template or part."""
+        """Call another template or part, or do in place what it does."""
         function, node = operation.function, operation.node
         given = {each.name: each for each in operation.given}
+        if self.depth and target == "append" and (size := small(function)) and self.shared.included < MOST_INCLUDED:
+            self.shared.included += size
+            return self.included(function, given)
+        self.shared.called.setdefault(function.name, function)
         values: list[ast.expr] = [load(name) for name in self.passed_to(function)]
-        for parameter in function.parameters:
-            each = given.get(parameter.name)
-            if each is None:
-                values.append(load("MISSING"))
-                continue
-            value = self.expressions.build(each.value)
-            if each.parameter is not None and each.parameter.type not in {"", "*", "any"}:
-                checked = call("check", value, constant(each.name), *_wanted(each.parameter))
-                value = self.positions.place(checked, each.value.start, each.value.end)
-            values.append(value)
+        values += [self.value_given(given.get(parameter.name)) for parameter in function.parameters]
         slots = [ast.keyword(name, load(name)) for name in function.slots]
         closures = [self.closure(each) for each in operation.closures]
         invoked = self.way.invoke(function.name, target, values, slots, plain=function.plain)
         return [*closures, self.positions.place(invoked, node.start, node.end)]
+
+    def value_given(self, given: Given | None) -> ast.expr:
+        """Build what is given to a parameter."""
+        if given is None:
+            return load("MISSING")
+        value = self.expressions.build(given.value)
+        if given.parameter is not None and given.parameter.type not in {"", "*", "any"}:
+            checked = call("check", value, constant(given.name), *_wanted(given.parameter))
+            value = self.positions.place(checked, given.value.start, given.value.end)
+        return value
+
+    def included(self, function: Function, given: dict[str, Given]) -> list[ast.stmt]:
+        """Do what a function does where it is called: in a loop, calling it would cost as much as a value or two."""
+        inner = _Builder(function, self.shared, self.way, inside=self)
+        inner.expressions.kinds = self.expressions.kinds
+        inner.depth = self.depth
+        statements: list[ast.stmt] = []
+        variables: list[str] = []
+        for parameter in function.parameters:
+            value = self.value_given(given.get(parameter.name))
+            if isinstance(value, ast.Name) and value.id[0] in "vp" and parameter.default is None:
+                # A variable here is the same one there.
+                inner.expressions.bind(parameter.name, value.id)
+                continue
+            variable = self.expressions.fresh(f"v_{parameter.name}_")
+            variables.append(variable)
+            statements.append(ast.Assign([store(variable)], value))
+            statements += inner.taken(parameter, entry=False, variable=variable)
+        body = inner.block(function.body, "append")
+        return [*statements, *self.expressions.kinds_known(variables), *body]
 
     # --- statements ------------------------------------------------------------------------------------------------
 
@@ -395,6 +439,15 @@ class _Builder:
             position["last"] = load(last)
             return call(self.helper("ahead"), load(rows)), ast.Tuple([item, store(last)], STORE)
         return (call("each_async", load(rows)) if self.is_async else load(rows)), item
+
+
+def small(function: Function) -> int:
+    """Return how many operations a function has, when it may be part of what calls it; else 0. It calls nothing."""
+    if function.recursive or function.context or function.closure or function.plain or function.slots:
+        return 0
+    operations = [*every(function.body)]
+    calls = any(isinstance(each, Call | SlotCall) for each in operations)
+    return 0 if calls or len(operations) > LONGEST_INCLUDED else len(operations)
 
 
 def with_tails(operations: list[Operation]) -> Iterator[Operation]:

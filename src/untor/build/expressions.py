@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping
 
     from untor.build.positions import Positions
+    from untor.plan.operations import Function
 
 _BINARY: dict[str, type[ast.operator]] = {
     "+": ast.Add,
@@ -63,6 +64,12 @@ class Shared:
     globals: set[str] = field(default_factory=set)
     calls: dict[tuple[str, int, int], tuple[str, str]] = field(default_factory=dict)
     reads: dict[tuple[str, int, int, int, int, bool], tuple[str, str]] = field(default_factory=dict)
+    called: dict[str, Function] = field(default_factory=dict)
+    """The functions that are called, by name; others are part of what includes them, or of nothing."""
+    included: int = 0
+    """How many operations of functions have become part of what calls them."""
+    files: dict[str, int] = field(default_factory=dict)
+    """The files of the templates, numbered."""
     joins: dict[tuple[tuple[str, ...], bytes], str] | None = None
     """What is written with the extension: the texts of a run and how its values are escaped; ``None`` without it."""
 
@@ -266,7 +273,7 @@ class Expressions:
         return statements
 
     def kind_found(self, variable: str) -> tuple[list[ast.stmt], list[ast.stmt]]:
-        """As ``kinds_known``, in a loop: what stands before it, and inside. Items are mostly of the type of the last."""
+        """As ``kinds_known``, in a loop: what stands before it, and inside. Most items are of the last one's type."""
         known = self.kinds_known([variable])
         if not known:
             return [], []
@@ -356,7 +363,7 @@ class Expressions:
         self._placed(function, node.function.start, node.function.end)
         named = [ast.keyword(key, self.build(part)) for key, part in node.named.items()]
         built = ast.Call(function, [self.build(part) for part in node.arguments], named)
-        self.shared.calls[(self.positions.file, *self.positions.of(node.start))] = ("call", shown)
+        self.shared.calls[self.positions.called(node.start)] = ("call", shown)
         return built
 
     def _filter(self, node: tree.Filter, lenient: bool) -> ast.expr:  # noqa: FBT001
@@ -369,7 +376,7 @@ class Expressions:
             arguments[0] = value
         function = ast.Call(load(f"f_{node.name}"), arguments, named)
         self._placed(function, node.name_start, node.name_start + len(node.name))
-        self.shared.calls[(self.positions.file, *self.positions.of(node.name_start))] = ("filter", node.name)
+        self.shared.calls[self.positions.called(node.name_start)] = ("filter", node.name)
         if node.name in TAKE_NONE:
             return function
         return ast.IfExp(self._absent(ast.NamedExpr(store(name), value), name), load(name), function)

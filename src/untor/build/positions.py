@@ -23,9 +23,14 @@ _Placed = TypeVar("_Placed", bound=ast.expr | ast.stmt | ast.excepthandler)
 class Positions:
     """Turns offsets into Python's lines and columns (in bytes of UTF-8)."""
 
-    def __init__(self, source: Source) -> None:
+    def __init__(self, source: Source, file: str = "", first: int = 0) -> None:
         self.source = source
-        self.file = source.path or source.name
+        self.own = source.path or source.name
+        """The file that the source is in."""
+        self.file = file or self.own
+        """The file that the code is said to be in: another one where a piece is part of what includes it."""
+        self.first = first
+        """What its lines are counted from, so that the two can be told apart."""
         self.ascii = source.text.isascii()
         self._line = 0
         self._offset = 0
@@ -36,8 +41,14 @@ class Positions:
         """Return line and column; cheap when the offsets of a long line come in order."""
         found = self._found.get(offset)
         if found is None:
-            found = self._found[offset] = self.source.byte_position(offset) if self.ascii else self._counted(offset)
+            line, column = self.source.byte_position(offset) if self.ascii else self._counted(offset)
+            found = self._found[offset] = self.first + line, column
         return found
+
+    def called(self, offset: int) -> tuple[str, int, int]:
+        """Return the file, line and column where something is called."""
+        line, column = self.of(offset)
+        return self.own, line - self.first, column
 
     def _counted(self, offset: int) -> tuple[int, int]:
         line, _ = self.source.position(offset)

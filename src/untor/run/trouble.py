@@ -24,6 +24,8 @@ if TYPE_CHECKING:
     Reads = dict[tuple[str, int, int, int, int, bool], tuple[str, str]]
 
 _LONGEST = 300
+LINES = 1_000_000
+"""In code that is part of what includes it, the number of its file times this is added to each line."""
 _READING = {opmap[name] for name in ("LOAD_ATTR", "BINARY_SUBSCR", "BINARY_OP") if name in opmap}
 """The instructions that read an attribute or an item."""
 
@@ -45,11 +47,14 @@ def locate(error: BaseException, sources: Sources) -> tuple[Source, int, int] | 
     if found is None:
         return None
     code = found.tb_frame.f_code
-    source = sources[code.co_filename]
     positions = list(code.co_positions())
     line, last_line, first, last = positions[found.tb_lasti // 2]
     if line is None:
         line = found.tb_lineno
+    source = sources[code.co_filename]
+    if line > LINES:
+        source = [*sources.values()][line // LINES]
+        line, last_line = line % LINES, None if last_line is None else last_line % LINES
     start = source.offset_of_bytes(line, first or 0)
     end = start + 1 if last is None or last_line is None else source.offset_of_bytes(last_line, last)
     return source, start, max(end, start + 1)

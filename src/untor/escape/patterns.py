@@ -1,0 +1,36 @@
+"""Regular expressions that are compiled when they are first used: most pages use few of them, or none."""
+
+from __future__ import annotations
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    import re
+    from typing import Any
+
+_METHODS = ("findall", "finditer", "fullmatch", "match", "search", "split", "sub")
+
+
+class _Pattern:
+    """What stands for a compiled one: the methods are its own, from the first time that one is asked for."""
+
+    __slots__ = ("pattern", *_METHODS)
+
+    def __init__(self, pattern: str) -> None:
+        self.pattern = pattern
+
+    if not TYPE_CHECKING:
+
+        def __getattr__(self, name: str) -> Any:
+            if name not in _METHODS:
+                raise AttributeError(name)
+            import re  # noqa: PLC0415
+
+            compiled = re.compile(self.pattern)
+            for each in _METHODS:
+                setattr(self, each, getattr(compiled, each))
+            return getattr(compiled, name)
+
+
+def pattern(expression: str) -> re.Pattern[str]:
+    """Return a regular expression; flags are written inside it: ``(?i)``."""
+    return _Pattern(expression)  # type: ignore[return-value]
