@@ -1,6 +1,6 @@
 """How time and memory grow: what a row, a byte and a template cost when there are many, as ratios to when there are few.
 
-python benchmarks/growth.py --output growth.json
+Run it as ``python benchmarks/growth.py --output growth.json``.
 """
 
 from __future__ import annotations

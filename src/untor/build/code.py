@@ -120,6 +120,8 @@ class _Builder:
 
     def __init__(self, function: Function, shared: Shared, way: Variant, inside: _Builder | None = None) -> None:
         self.function = function
+        self.inside = inside
+        """What builds the function that this one is part of; contents for slots are its own."""
         self.way = way
         self.shared = shared
         self.positions = Positions(function.source)
@@ -198,9 +200,9 @@ class _Builder:
         """Call another template or part, or do in place what it does."""
         function, node = operation.function, operation.node
         given = {each.name: each for each in operation.given}
-        if self.depth and target == "append" and (size := small(function)) and self.shared.included < MOST_INCLUDED:
+        if self.depth and target == "append" and self.shared.included < MOST_INCLUDED and (size := small(operation)):
             self.shared.included += size
-            return self.included(function, given)
+            return self.included(operation, given)
         self.shared.called.setdefault(function.name, function)
         values: list[ast.expr] = [load(name) for name in self.passed_to(function)]
         values += [self.value_given(given.get(parameter.name)) for parameter in function.parameters]
@@ -213,21 +215,23 @@ class _Builder:
         """Build what is given to a parameter."""
         if given is None:
             return load("MISSING")
-        value = self.expressions.build(given.value)
+        value = self.runs.value(given.value)
         if given.parameter is not None and given.parameter.type not in {"", "*", "any"}:
             checked = call("check", value, constant(given.name), *_wanted(given.parameter))
             value = self.positions.place(checked, given.value.start, given.value.end)
         return value
 
-    def included(self, function: Function, given: dict[str, Given]) -> list[ast.stmt]:
+    def included(self, operation: Call, given: dict[str, Given]) -> list[ast.stmt]:
         """Do what a function does where it is called: in a loop, calling it would cost as much as a value or two."""
+        function = operation.function
         inner = _Builder(function, self.shared, self.way, inside=self)
         inner.expressions.kinds = self.expressions.kinds
         inner.depth = self.depth
-        statements: list[ast.stmt] = []
+        statements = self.runs.reading([each.value for each in operation.given])
+        values = [self.value_given(given.get(parameter.name)) for parameter in function.parameters]
+        self.runs.read = {}
         variables: list[str] = []
-        for parameter in function.parameters:
-            value = self.value_given(given.get(parameter.name))
+        for parameter, value in zip(function.parameters, values, strict=True):
             if isinstance(value, ast.Name) and value.id[0] in "vp" and parameter.default is None:
                 # A variable here is the same one there.
                 inner.expressions.bind(parameter.name, value.id)
@@ -283,6 +287,8 @@ class _Builder:
                 return self.block(operation.body, target)
             case Call():
                 return self.call(operation, target)
+            case SlotCall() if self.inside is not None and operation.name in self.function.slots:
+                return self.inside.block(operation.content.body, target)
             case SlotCall():
                 closures = [self.closure(each) for each in operation.closures]
                 given: list[ast.expr] = [load(each.name) for each in operation.closures]
@@ -441,13 +447,22 @@ class _Builder:
         return (call("each_async", load(rows)) if self.is_async else load(rows)), item
 
 
-def small(function: Function) -> int:
+def small(call: Call) -> int:
     """Return how many operations a function has, when it may be part of what calls it; else 0. It calls nothing."""
-    if function.recursive or function.context or function.closure or function.plain or function.slots:
+    function = call.function
+    if (
+        function.recursive
+        or function.context
+        or function.plain
+        or {*function.slots} != {each.name for each in call.closures}
+    ):
         return 0
     operations = [*every(function.body)]
-    calls = any(isinstance(each, Call | SlotCall) for each in operations)
-    return 0 if calls or len(operations) > LONGEST_INCLUDED else len(operations)
+    if len(operations) > LONGEST_INCLUDED or any(isinstance(each, Call) for each in operations):
+        return 0
+    # Contents that ask for what is there without them are functions.
+    asks = any(isinstance(each, SlotCall) and (each.closures or each.content.slots) for each in operations)
+    return 0 if asks else len(operations)
 
 
 def with_tails(operations: list[Operation]) -> Iterator[Operation]:

@@ -216,10 +216,11 @@ class Expressions:
             path = self.owners().path(node.owner)
             if path is not None and len(path) == 1 and path[0][0] in "vpc":
                 # One name alone: the type is tested in place.
-                self.items = False
-                test = self.test(path[0], load(path[0]), items=False)
-                found = call("dot", load(path[0]), constant(node.name))
-                return ast.IfExp(test, self.read(path[0], node), found)
+                found: ast.expr = call("dot", load(path[0]), constant(node.name))
+                for self.items in (False, True):
+                    test = self.test(path[0], load(path[0]), items=self.items)
+                    found = ast.IfExp(test, self.read(path[0], node), found)
+                return found
         owner = self._owner(node.owner, lenient=lenient)
         return call("dot_maybe" if lenient else "dot", owner, constant(node.name))
 

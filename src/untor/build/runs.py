@@ -63,16 +63,15 @@ class Runs:
 
     def build(self, run: list[Item], target: str) -> list[ast.stmt]:
         """Return the statements of a run; what it reads from objects is read before, by the kind that they are of."""
-        first = self.reading(run)
+        first = self.reading([node for operation in run for node in _values(operation)])
         statements = [*first, *self.written(run, target)]
         self.read = {}
         return statements
 
     # --- reading -----------------------------------------------------------------------------------------------------
 
-    def reading(self, run: list[Item]) -> list[ast.stmt]:
+    def reading(self, values: list[tree.Expression]) -> list[ast.stmt]:
         """Read values into variables, in a copy for each kind that the objects they are read from may be."""
-        values = [node for operation in run for node in _values(operation)]
         owners = self.expressions.owners()
         if not self.expressions.lenient:
             owners.read(values)
