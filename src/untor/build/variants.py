@@ -41,15 +41,14 @@ class Variant:
 
     def start(self) -> list[ast.stmt]:
         """Return the statements that make what the page is collected in."""
-        if self.joins:
-            return [ast.Assign([store("append")], call("page"))]
-        append = ast.Attribute(load("out"), "append", LOAD)
-        return [ast.Assign([store("out")], ast.List([], LOAD)), ast.Assign([store("append")], append)]
+        out = call("page") if self.joins else ast.List([], LOAD)
+        append = ast.Attribute(load("out"), "write" if self.joins else "append", LOAD)
+        return [ast.Assign([store("out")], out), ast.Assign([store("append")], append)]
 
     def collected(self) -> ast.expr:
         """Return what is collected, as one text."""
         if self.joins:
-            return ast.Call(ast.Attribute(load("append"), "finish", LOAD), [], [])
+            return ast.Call(ast.Attribute(load("out"), "finish", LOAD), [], [])
         return ast.Call(ast.Attribute(constant(""), "join", LOAD), [load("out")], [])
 
     def define(
@@ -57,7 +56,7 @@ class Variant:
     ) -> ast.stmt:
         """Define a function that appends a piece of the page; a ``plain`` one never yields."""
         chunks = self.chunks and not plain
-        names = [*self._passed(chunks=chunks), target, *parameters]
+        names = [*(["out"] if chunks else []), target, *parameters]
         arguments = ast.arguments([], [ast.arg(each) for each in names], None, [], [], None, [])
         if chunks:
             # Without a yield in it, it would be no generator.
@@ -72,21 +71,17 @@ class Variant:
     ) -> ast.stmt:
         """Call such a function."""
         chunks = self.chunks and not plain
-        called = ast.Call(load(name), [*map(load, self._passed(chunks=chunks)), load(target), *given], named)
+        called = ast.Call(load(name), [*([load("out")] if chunks else []), load(target), *given], named)
         if not chunks:
             return ast.Expr(ast.Await(called) if self.awaits else called)
         if not self.awaits:
             return ast.Expr(ast.YieldFrom(called))
         return ast.AsyncFor(store("chunk"), called, [ast.Expr(ast.Yield(load("chunk")))], [], None)
 
-    def _passed(self, *, chunks: bool) -> list[str]:
-        """Return what a function that sends chunks needs besides what it appends to."""
-        return ["out"] if chunks and not self.joins else []
-
     def send(self, *, everything: bool) -> list[ast.stmt]:
         """Send off what there is so far: everything, or when there is enough of it."""
         if self.joins:
-            found = ast.Call(ast.Attribute(load("append"), "finish" if everything else "chunk", LOAD), [], [])
+            found = ast.Call(ast.Attribute(load("out"), "finish" if everything else "chunk", LOAD), [], [])
             return [ast.If(ast.NamedExpr(store("chunk"), found), [ast.Expr(ast.Yield(load("chunk")))], [])]
         clear = ast.Call(ast.Attribute(load("out"), "clear", LOAD), [], [])
         least = constant(1 if everything else CHUNK)

@@ -1,11 +1,14 @@
 /* Fixed text and values, escaped and put together in one go.
 
-   A Join is made of the texts of a run and of how each value between them is escaped. Called with a page and the values
-   it writes them there; with any other callable, calls that with the text; with None, returns it. It first looks at all
-   values and writes nothing before it knows that it can write everything: for a value that it cannot print, as for one that is
+   A join is made of the texts of a run and of how each value between them is escaped. Called with the write of a page
+   and the values it writes them there; with any other callable, calls that with the text; with None, returns it. It
+   first looks at all values and writes nothing before it knows that it can write everything: for a value that it cannot print, as for one that is
    missing, it returns None, and the caller does the same in Python, which says what is wrong and where.
 
-   A Page is a text that grows; called with a text it appends it. */
+   A page is a text that grows.
+
+   What is called for each run is a built-in function with a page or a join as its self: for these the interpreter has the
+   fastest way to call. */
 
 #include "_speed.h"
 
@@ -14,7 +17,8 @@
 
 typedef struct {
     PyObject_VAR_HEAD
-    vectorcallfunc call;
+    State *state;
+    PyObject *module;     /* which the state is that of */
     PyObject *texts;      /* a tuple of str, one more than there are values */
     Py_ssize_t length;    /* of all of them */
     Py_UCS4 widest;       /* no character of theirs is greater */
@@ -23,7 +27,6 @@ typedef struct {
 
 typedef struct {
     PyObject_HEAD
-    vectorcallfunc call;
     PyObject *buffer;     /* a str that nobody else has seen */
     Py_ssize_t length;    /* how much of it is written */
 } Page;
@@ -320,13 +323,12 @@ static int make_room(Page *page, Py_ssize_t more, Py_UCS4 widest)
     return 0;
 }
 
-static PyObject *page_call(Page *self, PyObject *const *arguments, size_t flags, PyObject *names)
+static PyObject *page_write(Page *self, PyObject *text)
 {
-    if (PyVectorcall_NARGS(flags) != 1 || names != NULL || !PyUnicode_Check(arguments[0])) {
-        PyErr_SetString(PyExc_TypeError, "a page is called with a text");
+    if (!PyUnicode_Check(text)) {
+        PyErr_SetString(PyExc_TypeError, "a page takes text");
         return NULL;
     }
-    PyObject *text = arguments[0];
 #if PY_VERSION_HEX < 0x030C0000
     if (PyUnicode_READY(text) < 0)
         return NULL;
@@ -371,11 +373,19 @@ static void page_free(Page *self)
 
 /* --- joins ---------------------------------------------------------------------------------------------------------------- */
 
-static PyObject *join_call(Join *self, PyObject *const *arguments, size_t flags, PyObject *names)
+/* The page that a function is the write of; NULL for any other callable. */
+static inline Page *page_of(PyObject *write)
+{
+    if (PyCFunction_CheckExact(write) && PyCFunction_GET_FUNCTION(write) == (PyCFunction)page_write)
+        return (Page *)PyCFunction_GET_SELF(write);
+    return NULL;
+}
+
+static PyObject *join_call(Join *self, PyObject *const *arguments, Py_ssize_t given)
 {
     Py_ssize_t count = Py_SIZE(self);
-    State *state = PyType_GetModuleState(Py_TYPE(self));
-    if (PyVectorcall_NARGS(flags) != count + 1 || names != NULL || state == NULL) {
+    State *state = self->state;
+    if (given != count + 1) {
         PyErr_Format(PyExc_TypeError, "this takes a page and %zd values", count);
         return NULL;
     }
@@ -384,6 +394,7 @@ static PyObject *join_call(Join *self, PyObject *const *arguments, size_t flags,
     Py_UCS4 widest = self->widest;
     int fine = 1, owned = 0;
     PyObject *result = NULL;
+    Page *page;
     for (; seen < count && fine > 0; seen++) {
         Piece *piece = pieces + seen;
         piece->owned = NULL;
@@ -399,8 +410,7 @@ static PyObject *join_call(Join *self, PyObject *const *arguments, size_t flags,
     }
     if (fine == 0)
         result = Py_NewRef(Py_None);
-    else if (fine > 0 && Py_IS_TYPE(arguments[0], state->page)) {
-        Page *page = (Page *)arguments[0];
+    else if (fine > 0 && (page = page_of(arguments[0])) != NULL) {
         if (length == 0 || make_room(page, length, widest) == 0) {
             if (length)
                 write_all(self, pieces, PyUnicode_KIND(page->buffer), PyUnicode_DATA(page->buffer), page->length);
@@ -427,11 +437,16 @@ static void join_free(Join *self)
 {
     PyTypeObject *type = Py_TYPE(self);
     Py_XDECREF(self->texts);
+    Py_XDECREF(self->module);
     PyObject_Free(self);
     Py_DECREF(type);
 }
 
-PyObject *new_join(State *state, PyObject *texts, PyObject *kinds)
+static PyMethodDef JOIN_CALL = {
+    "join", (PyCFunction)(void (*)(void))join_call, METH_FASTCALL, "Write values between texts.",
+};
+
+PyObject *new_join(PyObject *module, State *state, PyObject *texts, PyObject *kinds)
 {
     Py_ssize_t count = PyBytes_GET_SIZE(kinds);
     if (count > MOST_VALUES || PyTuple_GET_SIZE(texts) != count + 1) {
@@ -441,7 +456,8 @@ PyObject *new_join(State *state, PyObject *texts, PyObject *kinds)
     Join *self = PyObject_NewVar(Join, state->join, count);
     if (self == NULL)
         return NULL;
-    self->call = (vectorcallfunc)join_call;
+    self->state = state;
+    self->module = Py_NewRef(module);
     self->texts = Py_NewRef(texts);
     self->length = 0;
     self->widest = 0;
@@ -457,7 +473,9 @@ PyObject *new_join(State *state, PyObject *texts, PyObject *kinds)
         if (PyUnicode_GET_LENGTH(text) && PyUnicode_MAX_CHAR_VALUE(text) > self->widest)
             self->widest = PyUnicode_MAX_CHAR_VALUE(text);
     }
-    return (PyObject *)self;
+    PyObject *function = PyCFunction_New(&JOIN_CALL, (PyObject *)self);
+    Py_DECREF(self);
+    return function;
 }
 
 PyObject *new_page(State *state)
@@ -465,47 +483,35 @@ PyObject *new_page(State *state)
     Page *self = PyObject_New(Page, state->page);
     if (self == NULL)
         return NULL;
-    self->call = (vectorcallfunc)page_call;
     self->buffer = NULL;
     self->length = 0;
     return (PyObject *)self;
 }
 
-static PyMemberDef JOIN_MEMBERS[] = {
-    {"__vectorcalloffset__", T_PYSSIZET, offsetof(Join, call), READONLY, NULL},
-    {NULL, 0, 0, 0, NULL},
-};
 static PyType_Slot JOIN_SLOTS[] = {
     {Py_tp_dealloc, join_free},
-    {Py_tp_call, PyVectorcall_Call},
-    {Py_tp_members, JOIN_MEMBERS},
     {0, NULL},
 };
 static PyType_Spec JOIN_SPEC = {
     "untor.escape._speed.Join", (int)offsetof(Join, kinds), 1,
-    Py_TPFLAGS_DEFAULT | Py_TPFLAGS_HAVE_VECTORCALL | Py_TPFLAGS_DISALLOW_INSTANTIATION | Py_TPFLAGS_IMMUTABLETYPE,
+    Py_TPFLAGS_DEFAULT | Py_TPFLAGS_DISALLOW_INSTANTIATION | Py_TPFLAGS_IMMUTABLETYPE,
     JOIN_SLOTS,
 };
 
 static PyMethodDef PAGE_METHODS[] = {
     {"chunk", (PyCFunction)page_chunk, METH_NOARGS, "Return what was written, when it is a few kilobytes, else None."},
     {"finish", (PyCFunction)page_finish, METH_NOARGS, "Return what was written; the page is empty afterwards."},
+    {"write", (PyCFunction)page_write, METH_O, "Append a text."},
     {NULL, NULL, 0, NULL},
-};
-static PyMemberDef PAGE_MEMBERS[] = {
-    {"__vectorcalloffset__", T_PYSSIZET, offsetof(Page, call), READONLY, NULL},
-    {NULL, 0, 0, 0, NULL},
 };
 static PyType_Slot PAGE_SLOTS[] = {
     {Py_tp_dealloc, page_free},
-    {Py_tp_call, PyVectorcall_Call},
-    {Py_tp_members, PAGE_MEMBERS},
     {Py_tp_methods, PAGE_METHODS},
     {0, NULL},
 };
 static PyType_Spec PAGE_SPEC = {
     "untor.escape._speed.Page", sizeof(Page), 0,
-    Py_TPFLAGS_DEFAULT | Py_TPFLAGS_HAVE_VECTORCALL | Py_TPFLAGS_DISALLOW_INSTANTIATION | Py_TPFLAGS_IMMUTABLETYPE,
+    Py_TPFLAGS_DEFAULT | Py_TPFLAGS_DISALLOW_INSTANTIATION | Py_TPFLAGS_IMMUTABLETYPE,
     PAGE_SLOTS,
 };
 

@@ -221,7 +221,7 @@ static PyObject *join(PyObject *module, PyObject *arguments)
     PyObject *texts, *kinds;
     if (!PyArg_ParseTuple(arguments, "O!O!", &PyTuple_Type, &texts, &PyBytes_Type, &kinds))
         return NULL;
-    return new_join(state_of(module), texts, kinds);
+    return new_join(module, state_of(module), texts, kinds);
 }
 
 static PyObject *page(PyObject *module, PyObject *ignored)

@@ -12,7 +12,6 @@
 #include <stddef.h>
 #include <stdint.h>
 #include <string.h>
-#include <structmember.h>
 
 enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, DOT, SLOW };
 
@@ -106,7 +105,7 @@ static inline Py_ssize_t growth(PyObject *string, const unsigned char *more)
 /* Add the types of joins.c to the module's state. */
 int add_joins(PyObject *module, State *state);
 /* Return a new join, or a new page; see joins.c. */
-PyObject *new_join(State *state, PyObject *texts, PyObject *kinds);
+PyObject *new_join(PyObject *module, State *state, PyObject *texts, PyObject *kinds);
 PyObject *new_page(State *state);
 
 #endif
