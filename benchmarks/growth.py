@@ -7,16 +7,19 @@ from __future__ import annotations
 
 import argparse
 import gc
+import inspect
 import json
 import platform
 import statistics
+import subprocess
+import sys
 import tempfile
 import time
 import tracemalloc
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from pages import TABLE
+from pages import PAGES, TABLE
 
 from untor import Engine
 
@@ -102,6 +105,40 @@ def sources(found: dict[str, Any]) -> None:
             found["checking a template"][count] = (time.perf_counter() - start) / count
 
 
+def starting() -> dict[str, float]:
+    """Measure what a page costs before it is rendered: compiled, from the cache, in a new process."""
+    found: dict[str, float] = {}
+    for name in ("table", "cards", "small"):
+        page = PAGES[name]
+        by_hand = inspect.getsource(page.by_hand)
+        ours = seconds(lambda page=page: Engine().compile(page.template), 21)  # type: ignore[misc]
+        python = seconds(lambda by_hand=by_hand: compile(by_hand, "page.py", "exec"), 21)  # type: ignore[misc]
+        found[f"compiling {name}, to what Python takes to compile the function by hand"] = ours / python
+    with tempfile.TemporaryDirectory() as folder:
+        many = "\n".join(PAGES[name].template for name in ("cards", "places", "small")) * 40
+        pages = {"table": TABLE, "large": f"<!doctype html><title>x</title><body>{many}"}
+        cache = Path(folder, "cache")
+        for name, source in pages.items():
+            Path(folder, f"{name}.html").write_text(source, "utf-8")
+            compiled = seconds(lambda name=name: Engine(folder).template(name), 5)  # type: ignore[misc]
+
+            Engine(folder, cache_folder=cache).template(name)
+            cached = seconds(lambda name=name: Engine(folder, cache_folder=cache).template(name), 21)  # type: ignore[misc]
+            size = f"{len(source) / 1000:.0f} KB"
+            found[f"compiling {name} ({size}), to loading it from the cache"] = compiled / cached
+        script = f"from untor import Engine; Engine({folder!r}, cache_folder={str(cache)!r}).render('table', rows=[], title='')"
+        ratios = []
+        for _ in range(21):
+            times = []
+            for code in ("pass", script):
+                start = time.perf_counter()
+                subprocess.run([sys.executable, "-I", "-c", code], check=True)  # noqa: S603  this very Python
+                times.append(time.perf_counter() - start)
+            ratios.append(times[1] / times[0])
+        found["a process that renders a cached page, to one that does nothing"] = statistics.median(ratios)
+    return {name: round(ratio, 2) for name, ratio in found.items()}
+
+
 def main() -> None:
     """Measure, and write the ratios to the first count of each."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
@@ -119,8 +156,10 @@ def main() -> None:
         shown = {count: round(each, 2) for count, each in found[name].items()}
         found[name] = dict(sorted(shown.items()))
         print(name, found[name])
+    before = starting()
+    print(before)
     if options.output:
-        made = {"python": platform.python_version(), "growth": found}
+        made = {"python": platform.python_version(), "growth": found, "starting": before}
         Path(options.output).write_text(json.dumps(made, indent=1) + "\n", "utf-8")
 
 

@@ -3,8 +3,7 @@
 All variants of a page are timed in turn in one process, shuffled, in process time and with the garbage collector off;
 each round gives a ratio to the hand-written function of the same round, and a figure is the median of the rounds::
 
-    python benchmarks/run.py --output 3.11.json            # measures with this Python
-    python benchmarks/run.py --report docs 3.11.json …     # writes docs/benchmarks.md and its plot
+    python benchmarks/run.py --output 3.11.json
 """
 
 from __future__ import annotations
@@ -32,14 +31,6 @@ if TYPE_CHECKING:
     from untor import Engine, Template
 
 
-VARIANTS = {
-    "hand": "written by hand",
-    "limit": "without any escaping",
-    "pure": "Untor, pure Python",
-    "extension": "Untor, with the extension",
-    "stream": "in chunks",
-    "async": "asynchronous",
-}
 ROW = '<li title="{= row.note =}">{= row.name =} {= row.skipper =}</li>'
 LOOP = f"<! part row(row) !>{ROW}<! end !><! for row in rows !><! include row row !><! end !>"
 PLACE = f"<! for row in rows !>{ROW}<! end !>"
@@ -146,48 +137,13 @@ def measure(rounds: int) -> dict[str, Any]:
     return found
 
 
-def report(folder: Path, files: list[str]) -> None:
-    """Write the report and its plot."""
-    from matplotlib.figure import Figure  # noqa: PLC0415  only for the plot
-
-    runs = [json.loads(Path(file).read_text("utf-8")) for file in files]
-    lines = ["# Benchmarks", "", "Made by `benchmarks/run.py`: ratios to the function written by hand, which is 1.00; less is faster. How they are measured", "and what makes pages fast is in [Performance](performance.md).", ""]  # fmt: skip
-    lines += ["![Ratios of all pages to the function written by hand](benchmarks.png)", ""]
-    for run in runs:
-        shown = [variant for variant in VARIANTS if variant in run["pages"]["table"]]
-        lines += [f"## Python {run['python']}, {run['rounds']} rounds", ""]
-        lines.append("| page | " + " | ".join(VARIANTS[variant] for variant in shown) + " |")
-        lines.append("|---|" + "---|" * len(shown))
-        lines += [f"| {name} | " + " | ".join(f"{ratios[variant]:.2f}" for variant in shown) + " |" for name, ratios in run["pages"].items()]  # fmt: skip
-        lines += ["", f"An include in a loop takes {run['included']:.2f} of the same markup in place.", ""]
-    (folder / "benchmarks.md").write_text("\n".join(lines), "utf-8")
-    figure = Figure(figsize=(10, 1.5 + 2.6 * len(runs)), layout="constrained")
-    colours = {"hand": "#9aa5ad", "limit": "#d5cfc0", "pure": "#0d5c75", "extension": "#b3401f"}
-    for axes, run in zip(figure.subplots(len(runs), 1, squeeze=False, sharex=True)[:, 0], runs, strict=True):
-        for index, (variant, colour) in enumerate(colours.items()):
-            heights = [ratios.get(variant, 0) for ratios in run["pages"].values()]
-            places = [number + (index - 1.5) * 0.2 for number in range(len(heights))]
-            bars = axes.bar(places, heights, 0.19, color=colour, label=VARIANTS[variant])
-            axes.bar_label(bars, fmt="%.2f", fontsize=8)
-        axes.set(title=f"Python {run['python']}", ylabel="ratio to by hand", ylim=(0, 1.35))
-        axes.set_xticks(range(len(run["pages"])), run["pages"])
-        axes.spines[["top", "right"]].set_visible(False)
-    figure.axes[0].legend(ncols=4, loc="upper left", fontsize=8, frameon=False)
-    figure.savefig(folder / "benchmarks.png", dpi=110)
-
-
 def main() -> None:
-    """Measure, or report."""
+    """Measure."""
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    parser.add_argument("files", nargs="*", help="with --report, what has been measured")
     parser.add_argument("--rounds", type=int, default=40, help="how many ratios to take the median of (40)")
     parser.add_argument("--output", help="a file to write the medians to")
-    parser.add_argument("--report", metavar="FOLDER", help="write the report of measured files into this folder")
     options = parser.parse_args()
     logging.getLogger("untor.blocked").disabled = True  # what is blocked is no part of what is compared
-    if options.report:
-        report(Path(options.report), options.files)
-        return
     found = measure(options.rounds)
     if options.output:
         Path(options.output).write_text(json.dumps(found, indent=1) + "\n", "utf-8")

@@ -123,5 +123,6 @@ _BY_NAME: dict[str, Callable[..., object]] = {
     "fractions.Fraction": float,
     "uuid.UUID": str,
     "pathlib.PurePath": str,
+    "pathlib._local.PurePath": str,  # Python 3.13
     "untor.escape.script.JsonText": lambda value: value.value,
 }
