@@ -39,6 +39,7 @@ PURE: dict[str, Callable[..., object]] = {
     "rcdata": markup.rcdata,
     "percent": url.percent,
     "script_string": script.script_string,
+    "json_string": script.json_string,
 }
 built = pytest.mark.skipif(not IS_BUILT, reason="the package was built without a compiler")
 
@@ -111,6 +112,28 @@ def test_extension_does_the_same(value: object, before: str, after: str) -> None
     assert outcome(fast(url.segment_url), *arguments) == outcome(url.segment_url, *arguments)
 
 
+DATA = st.recursive(
+    CHARACTERS | st.integers() | st.sampled_from([2**53, -(2**53) + 1, 2**64, -(2**63)]) | st.floats() | st.booleans()
+    | st.none() | st.sampled_from([MISSING, Html(), Number(3), Text("<"), Decimal("1.5"), (1, 2)]),
+    lambda inner: st.lists(inner, max_size=4) | st.dictionaries(CHARACTERS | st.just("__proto__") | st.integers(), inner, max_size=4),
+    max_leaves=12,
+)  # fmt: skip
+
+
+@built
+@given(DATA)
+def test_data_is_the_same(value: object) -> None:
+    """Data in scripts and in JSON is written by the extension as it is without it."""
+    writers = [script.script_value, script.script_operand, script.json_value]
+    quick = [outcome(writer, value) for writer in writers]
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(script, "plain_data", None)
+        assert quick == [outcome(writer, value) for writer in writers]
+    for deeper in range(9):
+        value = [value] if deeper % 2 else {"a": value}
+        assert _speed.plain_data(value, True) in {None, outcome(script.script_value, value)}  # noqa: FBT003  its shape
+
+
 @built
 @pytest.mark.parametrize("char", ["a", "<", "\xe9", "\u0100", "\U0001f600", "&"])
 def test_large_texts(char: str) -> None:
@@ -125,7 +148,12 @@ def test_large_texts(char: str) -> None:
 def test_extension_keeps_nothing() -> None:
     """A million calls leave no memory behind, whichever way they go, and no reference to their argument."""
     join = _speed.join(("é", "b", "c"), b"ts")
-    functions = [*(fast(pure) for pure in PURE.values()), lambda value: join(None, value, value)]
+    functions = [
+        *(fast(pure) for pure in PURE.values()),
+        script.json_value,
+        lambda value: script.script_value([{"<": value}]),
+        lambda value: join(None, value, value),
+    ]
     functions += [lambda value: join(page.write, value, value), lambda value: join(int, "x", value)]
     page = _speed.page()
     quick_dot = fast(lookups.dot)

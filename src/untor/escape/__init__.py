@@ -78,7 +78,7 @@ _FIXED: dict[str, str] = {
 }
 """Those that are the same for every engine, by the module and the name of their function."""
 
-_FAST = frozenset({"text", "rcdata", "attribute", "percent", "segment-url", "script-string"})
+_FAST = frozenset({"text", "rcdata", "attribute", "percent", "segment-url", "script-string", "json-string"})
 """Those of them that the extension has a fast path for."""
 
 _MADE: dict[str, tuple[str, dict[str, bool]]] = {

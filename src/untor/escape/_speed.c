@@ -2,7 +2,7 @@
 
 #include "_speed.h"
 
-static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "dot"};
+static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot"};
 
 static inline State *state_of(PyObject *module) { return (State *)PyModule_GetState(module); }
 
@@ -152,7 +152,9 @@ static PyObject *segment_url(PyObject *module, PyObject *const *arguments, Py_ss
 
 static PyObject *script_string(PyObject *module, PyObject *value)
 {
-    if (is_text(value) && PyUnicode_IS_ASCII(value)) {
+    if (!is_text(value))
+        return slowly(module, SCRIPT_STRING, &value, 1);
+    if (PyUnicode_IS_ASCII(value)) {
         Py_ssize_t length = PyUnicode_GET_LENGTH(value), i = 0;
         const Py_UCS1 *chars = PyUnicode_1BYTE_DATA(value);
         while (i < length && HARMLESS[chars[i]])
@@ -160,7 +162,12 @@ static PyObject *script_string(PyObject *module, PyObject *value)
         if (i == length)
             return Py_NewRef(value);
     }
-    return slowly(module, SCRIPT_STRING, &value, 1);
+    return inside_string(value, IN_SCRIPT_STRING);
+}
+
+static PyObject *json_string(PyObject *module, PyObject *value)
+{
+    return is_text(value) ? inside_string(value, IN_JSON_STRING) : slowly(module, JSON_STRING, &value, 1);
 }
 
 static PyObject *dot(PyObject *module, PyObject *const *arguments, Py_ssize_t count)
@@ -237,6 +244,8 @@ static PyMethodDef METHODS[] = {
     {"percent", percent, METH_O, NULL},
     {"segment_url", (PyCFunction)(void (*)(void))segment_url, METH_FASTCALL, NULL},
     {"script_string", script_string, METH_O, NULL},
+    {"json_string", json_string, METH_O, NULL},
+    {"plain_data", (PyCFunction)(void (*)(void))plain_data, METH_FASTCALL, "Return plain data as JSON or JavaScript, or None."},
     {"dot", (PyCFunction)(void (*)(void))dot, METH_FASTCALL, NULL},
     {"install", install, METH_VARARGS, "Take the function in Python that does what is not done here; return the fast one."},
     {"join", join, METH_VARARGS, "Return what writes values between texts, escaped as the letters say."},
@@ -273,6 +282,7 @@ static void release(void *module) { clear((PyObject *)module); }
 static int execute(PyObject *module)
 {
     fill_tables();
+    fill_data_tables();
     return add_joins(module, state_of(module));
 }
 

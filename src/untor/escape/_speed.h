@@ -1,4 +1,4 @@
-/* What the two files of the extension share: the module's state, the tables of characters, and the test of a text.
+/* What the files of the extension share: the module's state, the tables of characters, and the test of a text.
 
    Each function has one of the same name in Python, which says what it does. In C are the values that are most common;
    all others, and all that could go wrong, are given to the one in Python: text that HTML forbids, subclasses of str,
@@ -13,7 +13,7 @@
 #include <stdint.h>
 #include <string.h>
 
-enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, DOT, SLOW };
+enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, JSON_STRING, DOT, SLOW };
 
 typedef struct {
     PyObject *slow[SLOW];  /* the functions in Python */
@@ -101,6 +101,12 @@ static inline Py_ssize_t growth(PyObject *string, const unsigned char *more)
     }
     return extra;
 }
+
+/* Where a string stands that is written by data.c: a literal in quotes of its own, or inside one that is there. */
+enum { IN_QUOTES, IN_SCRIPT_STRING, IN_JSON_STRING };
+void fill_data_tables(void);
+PyObject *inside_string(PyObject *string, int way);
+PyObject *plain_data(PyObject *module, PyObject *const *arguments, Py_ssize_t count);
 
 /* Add the types of joins.c to the module's state. */
 int add_joins(PyObject *module, State *state);

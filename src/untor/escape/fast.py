@@ -22,6 +22,10 @@ IS_BUILT = _speed is not None
 """Whether there is one; the environment variable ``UNTOR_EXTENSION=off`` leaves it out."""
 
 
+plain_data: Callable[[object, bool], str | None] | None = getattr(_speed, "plain_data", None)
+"""Returns plain data as JSON, or as JavaScript; ``None`` for any other data, and for this without the extension."""
+
+
 def fast(function: Function) -> Function:
     """Return what does the same as a function, faster for the most common values; without the extension, itself."""
     return _speed.install(function.__name__, function) if IS_BUILT else function

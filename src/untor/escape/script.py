@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from json.encoder import encode_basestring_ascii
 
+from untor.escape.fast import plain_data
 from untor.escape.patterns import pattern
 from untor.escape.scripted import Number, scripted
 from untor.escape.trusted import TrustedScript
@@ -125,10 +126,11 @@ class _Json:
     """Writes a value as JSON; whatever is not plain item by item and without recursion, so that depth is no matter."""
 
     nan = infinity = minus_infinity = "null"
+    is_script = False
 
     def text(self, value: object) -> str:
         """Return the whole text."""
-        text = self.plainly(value)
+        text = self.plainly(value) if plain_data is None else plain_data(value, self.is_script)
         return self.any(value) if text is None else text
 
     def any(self, value: object) -> str:
@@ -240,6 +242,7 @@ class _JavaScript(_Json):
 
     # The names NaN and Infinity could be declared anew, and stand where only names can.
     nan, infinity, minus_infinity = "(0/0)", "(1/0)", "(-1/0)"
+    is_script = True
 
     def integer(self, number: int) -> str:
         """Return a Number, or a BigInt where a Number would be another one (ECMAScript §6.1.6)."""

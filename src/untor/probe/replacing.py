@@ -27,7 +27,8 @@ def replaced(value: object, text: str, *, prints: bool) -> object:
 
 def _is_plain(value: object) -> bool:
     """Tell a date or a decimal, which is printed as its text, from an object with texts in it."""
-    return type(value).__module__.partition(".")[0] in {"datetime", "decimal", "fractions", "uuid", "pathlib", "zoneinfo"}
+    package = type(value).__module__.partition(".")[0]
+    return package in {"datetime", "decimal", "fractions", "uuid", "pathlib", "zoneinfo"}
 
 
 def _inside(value: Any, text: str, seen: dict[int, object], depth: int) -> Any:
