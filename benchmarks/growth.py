@@ -124,7 +124,7 @@ def starting() -> dict[str, float]:
 
             Engine(folder, cache_folder=cache).template(name)
             cached = seconds(lambda name=name: Engine(folder, cache_folder=cache).template(name), 21)  # type: ignore[misc]
-            size = f"{len(source) / 1000:.0f} KB"
+            size = f"{len(source) / 1000:.1f} KB"
             found[f"compiling {name} ({size}), to loading it from the cache"] = compiled / cached
         script = f"from untor import Engine; Engine({folder!r}, cache_folder={str(cache)!r}).render('table', rows=[], title='')"
         ratios = []
