@@ -21,7 +21,7 @@ from unittest.mock import patch
 from pages import PAGES
 
 from untor import Engine
-from untor.build import code, parameters, runs
+from untor.build import builder, code, parameters, runs
 from untor.build.expressions import Expressions
 from untor.escape.fast import IS_BUILT
 
@@ -57,16 +57,16 @@ class Without(NamedTuple):
 WITHOUT = {
     "joins": Without("a run is written in one go, into a page", ((code, "IS_BUILT", False),)),
     "guards": Without(
-        "types are looked up once, not at each dot", ((code, "Expressions", Plainly), (runs, "MOST_OWNERS", 0))
+        "types are looked up once, not at each dot", ((builder, "Expressions", Plainly), (runs, "MOST_OWNERS", 0))
     ),
     "kinds": Without(
         "a loop looks up a type again only when it changes",
         ((Expressions, "kind_found", lambda self, name: ([], self.kinds_known([name]))),),
     ),
-    "tails": Without("branches write the text that follows them", ((code, "LONGEST_TAIL", -1),)),
+    "tails": Without("branches write the text that follows them", ((builder, "LONGEST_TAIL", -1),)),
     "names": Without("values are parameters of the function", ((parameters, "MOST_NAMED", 0),)),
     "quick": Without("a page of values alone asks for nothing else", ((runs.Runs, "quick", lambda *_: []),)),
-    "pieces": Without("small pieces are part of the loop", ((code, "MOST_INCLUDED", 0),)),
+    "pieces": Without("small pieces are part of the loop", ((builder, "MOST_INCLUDED", 0),)),
 }
 
 

@@ -15,6 +15,7 @@ from hypothesis import strategies as st
 from untor import Engine, MissingValue, RenderError, UntorError
 from untor.deep import with_deep_stack
 from untor.escape import MISSING, NAMES, Escapers
+from untor.escape.values import FORBIDDEN
 from untor.filters.text import clip
 
 
@@ -156,6 +157,13 @@ def test_what_is_missing() -> None:
     assert not MISSING
     assert (len(MISSING), list(MISSING), repr(MISSING)) == (0, [], "missing")
     assert pickle.loads(pickle.dumps(MISSING)) is MISSING
+
+
+def test_patterns_are_compiled_late() -> None:
+    """A pattern has the methods of a compiled one, and no other attributes."""
+    assert FORBIDDEN.sub("", "a\x00") == "a"
+    with pytest.raises(AttributeError):
+        FORBIDDEN.groups  # noqa: B018
 
 
 ASCII = ("script-", "json-", "style-", "percent", "url-", "encoded-", "listed-", "import-map")

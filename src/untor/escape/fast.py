@@ -8,7 +8,7 @@ _speed: Any = None
 if os.environ.get("UNTOR_EXTENSION") != "off":  # pragma: no branch  tests of both start processes
     try:  # noqa: SIM105  contextlib is not loaded for this
         from untor.escape import _speed
-    except ImportError:
+    except ImportError:  # pragma: no cover  a package that was built with a compiler has it
         pass
 
 TYPE_CHECKING = False

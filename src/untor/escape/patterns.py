@@ -18,7 +18,7 @@ class _Pattern:
     def __init__(self, pattern: str) -> None:
         self.pattern = pattern
 
-    if not TYPE_CHECKING:
+    if not TYPE_CHECKING:  # pragma: no branch
 
         def __getattr__(self, name: str) -> Any:
             if name not in _METHODS:

@@ -1,0 +1,165 @@
+"""Loops: what they run over, what is counted, and what is sent while they run."""
+
+from __future__ import annotations
+
+import ast
+
+from untor.build.nodes import LOAD, STORE, call, constant, load, store
+from untor.language import tree
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from untor.build.expressions import Expressions
+    from untor.build.positions import Positions
+    from untor.build.variants import Variant
+    from untor.plan.operations import Function, Loop, Operation
+
+DEEPEST_LOOPS = 8
+"""How many loops may be nested in one function of the code."""
+
+
+class Loops:
+    """The loops of one function."""
+
+    function: Function
+    way: Variant
+    positions: Positions
+    expressions: Expressions
+    depth: int
+
+    def block(self, operations: list[Operation], target: str) -> list[ast.stmt]:
+        """Build operations that append to ``target``."""
+        raise NotImplementedError
+
+    def loop(self, operation: Loop, target: str) -> list[ast.stmt]:
+        """Do the body for each item, counting only what is read of the position."""
+        node, uses = operation.node, operation.uses
+        streams = self.way.chunks and target == "append" and not self.function.plain
+        statements: list[ast.stmt] = []
+        if streams and not self.depth:
+            # The page's own loops send what is ready before they start; those of pieces only when it is enough.
+            statements = self.way.send(everything=self.function.context)
+        items, names = self.items(operation, statements)
+        item = _target(names)
+        if uses & {"total", "last"}:
+            items, item = self.sized(operation, items, item, statements)
+        if uses - {"total"}:
+            index = self.expressions.fresh("index")
+            items = call(self.helper("enumerate"), items)
+            item = ast.Tuple([store(index), item], STORE)
+            self.position(node.position or "").update(_counted(index))
+        self.depth += 1
+        self.expressions.kinds.update(dict.fromkeys(names, False))
+        body = self.block(operation.body, target) or [ast.Pass()]
+        self.depth -= 1
+        self.expressions.scopes.pop()
+        if self.depth and not self.depth % DEEPEST_LOOPS:
+            body = self.outlined([*self.expressions.kinds_known(names), *body], target)
+        else:
+            for name in names:
+                before, inside = self.expressions.kind_found(name)
+                statements += before
+                body[:0] = inside
+        if operation.empty:
+            flag = self.expressions.fresh("empty")
+            statements.append(ast.Assign([store(flag)], constant(value=True)))
+            body.insert(0, ast.Assign([store(flag)], constant(value=False)))
+        if streams:
+            body += self.way.send(everything=False)
+        loop = ast.AsyncFor(item, items, body, []) if self.is_async else ast.For(item, items, body, [])
+        # What goes wrong while looping is told of the iterable, in every version of Python.
+        statements.append(self.positions.place(loop, node.iterable.start, node.iterable.end))
+        if operation.empty:
+            statements.append(ast.If(load(flag), self.block(operation.empty, target) or [ast.Pass()], []))
+        return statements
+
+    def outlined(self, body: list[ast.stmt], target: str) -> list[ast.stmt]:
+        """Put statements into a function of their own: Python nests no more than twenty loops in one."""
+        name = self.expressions.fresh("deep")
+        plain = target != "append" or self.function.plain
+        define = self.way.define(name, [], body, plain=plain, target=target)
+        return [define, self.way.invoke(name, target, [], [], plain=plain)]
+
+    @property
+    def is_async(self) -> bool:
+        """Tell whether loops run over asynchronous iterators as they come, not collected first."""
+        return self.way.awaits and self.way.chunks
+
+    def helper(self, name: str) -> str:
+        """Return the name of a function for loops, in its asynchronous form where there must be one."""
+        return f"{name}_async" if self.is_async else name
+
+    def items(self, operation: Loop, statements: list[ast.stmt]) -> tuple[ast.expr, list[str]]:
+        """Return what a loop runs over, and the variables of its names, in a scope of their own."""
+        node = operation.node
+        collects = self.way.awaits and not self.way.chunks
+        items = self.expressions.build(node.iterable, awaits=not collects)
+        if isinstance(node.iterable, tree.Maybe):
+            items = call("none_is_missing", items)
+        source = self.helper("pairs" if len(node.names) == 2 else "each")  # noqa: PLR2004  key and value
+        if source == "each":
+            name = self.expressions.fresh("t")
+            known = ast.Compare(call("type", ast.NamedExpr(store(name), items)), [ast.Is()], [load("list")])
+            other: ast.expr = load(name)
+            items = ast.IfExp(
+                known, load(name), call(source, ast.Await(call("collected", other)) if collects else other)
+            )
+        else:
+            items = call(source, ast.Await(call("collected", items)) if collects else items)
+        items = self.positions.place(items, node.iterable.start, node.iterable.end)
+        self.expressions.scopes.append({})
+        names = [self.expressions.fresh(f"v_{name}_") for name in node.names]
+        for name, variable in zip(node.names, names, strict=True):
+            self.expressions.bind(name, variable)
+        if node.condition is not None:
+            every = self.expressions.fresh("rows")
+            statements.append(ast.Assign([store(every)], items))
+            condition = self.expressions.truth(node.condition)
+            kept = ast.comprehension(_target(names), load(every), [condition], int(self.is_async))
+            element = load(names[0]) if len(names) == 1 else ast.Tuple([load(name) for name in names], LOAD)
+            # In a function that awaits, a generator with a condition that awaits would be an asynchronous one.
+            whole = self.way.awaits and not self.way.chunks
+            items = ast.ListComp(element, [kept]) if whole else ast.GeneratorExp(element, [kept])
+        return items, names
+
+    def position(self, name: str) -> dict[str, ast.expr]:
+        """Return what the attributes of a loop's position are in the code."""
+        binding = self.expressions.scopes[-1].setdefault(name, {})
+        assert isinstance(binding, dict)  # noqa: S101  a position is never a variable
+        return binding
+
+    def sized(
+        self, operation: Loop, items: ast.expr, item: ast.expr, statements: list[ast.stmt]
+    ) -> tuple[ast.expr, ast.expr]:
+        """Find out how many items there are, or only look one ahead where just the last is asked for."""
+        position = self.position(operation.node.position or "")
+        if "total" not in operation.uses:
+            last = self.expressions.fresh("last")
+            position["last"] = load(last)
+            return call(self.helper("ahead"), items), ast.Tuple([item, store(last)], STORE)
+        rows, total = self.expressions.fresh("rows"), self.expressions.fresh("total")
+        listed: ast.expr = call(self.helper("sized"), items)
+        statements.append(ast.Assign([store(rows)], ast.Await(listed) if self.is_async else listed))
+        statements.append(ast.Assign([store(total)], call("len", load(rows))))
+        position["total"] = load(total)
+        if "last" in operation.uses:
+            last = self.expressions.fresh("last")
+            position["last"] = load(last)
+            return call(self.helper("ahead"), load(rows)), ast.Tuple([item, store(last)], STORE)
+        return (call("each_async", load(rows)) if self.is_async else load(rows)), item
+
+
+def _target(names: list[str]) -> ast.expr:
+    return store(names[0]) if len(names) == 1 else ast.Tuple([store(name) for name in names], STORE)
+
+
+def _counted(index: str) -> dict[str, ast.expr]:
+    """Return the attributes of a position that follow from the index."""
+    odd = ast.BinOp(load(index), ast.BitAnd(), constant(1))
+    return {
+        "index": load(index),
+        "number": ast.BinOp(load(index), ast.Add(), constant(1)),
+        "first": ast.Compare(load(index), [ast.Eq()], [constant(0)]),
+        "odd": ast.Compare(odd, [ast.Eq()], [constant(0)]),
+        "even": ast.Compare(odd, [ast.Eq()], [constant(1)]),
+    }
