@@ -266,6 +266,31 @@ def test_import_is_light() -> None:
     assert not {"dataclasses", "inspect", "typing", "logging", "click", "untor.plan.planner"} & set(loaded)
 
 
+def test_cached_pages_are_light(tmp_path: Path) -> None:
+    """A page from the cache loads neither the compiler, nor escaping that it does not use, nor what these need."""
+    (tmp_path / "page.html").write_text("<p title='{= a =}'>{= b =}<a href='/{= c =}'>x</a>", "utf-8")
+    script = (
+        "import sys; before = set(sys.modules); from untor import Engine\n"
+        f"engine = Engine({str(tmp_path)!r}, cache_folder={str(tmp_path / 'cache')!r})\n"
+        "engine.render('page', a=1, b='<', c='x y'); print(*sorted(set(sys.modules) - before))"
+    )
+    runs = [
+        subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True) for _ in range(2)
+    ]
+    compiled, cached = (set(run.stdout.split()) for run in runs)
+    heavy = {"ast", "dataclasses", "hashlib", "inspect", "json", "logging", "tempfile", "threading", "typing"}
+    heavy |= {
+        "untor.build.code",
+        "untor.escape.script",
+        "untor.escape.style",
+        "untor.places",
+        "untor.plan",
+        "untor.language",
+    }
+    assert len(compiled & heavy) > 5
+    assert not cached & heavy
+
+
 def test_public_names() -> None:
     """What ``__all__`` names is there, and has a docstring."""
     assert all(getattr(untor, name).__doc__ for name in untor.__all__)

@@ -575,11 +575,47 @@ def test_trouble_in_a_piece_without_columns(tmp_path: Path) -> None:
     assert 'There is no "b" in this dict' in done.stdout
 
 
+PIECES = [
+    ("<! part p(x, y = x) !>[{= x =}{= y =}]<! end !>", "<! let y = 9 !><! include p x=y !><! include p x=x, y=x !>{= y =}{= x =}"),
+    ("<! part p(x) !><! let z = x !>{= z =}<! end !>", "<! let z = 5 !><! include p x !>{= z =}"),
+    ("<! part p(x) !><! for i in [x, 2] as r !>{= i =}{= r.last =}<! else !>-<! end !><! end !>", "<! include p x !>{= r.number =}"),
+    ("<! part p(x: int, y: str = 'd') !>{= x =}{= y =}<! end !>", "<! include p x !>"),
+    ("<! part p(x: str) !>{= x =}<! end !>", "<! include p x !>"),
+    ("<! part p(x, y = 'none') !>{= x? =}{= y =}<! end !>", "<! include p x=x.b?, y=x.c? !><! include p x=x? !>"),
+    ("<! part p(x) !>{= x.b =}<! end !>", "<! include p x=x.b !>"),
+    ("<! part p(x) !><! if x !>on<! else !>off<! end !>{= g =}!<! end !>", "<! include p x !><! include p x=not x !>"),
+    ("<! part p(x) !>{= x =}<! end !>", "<a href='/<! include p x !>?<! include p x !>' title='<! include p x !>'>{= x =}</a>"),
+    ("<! part p(x) !>{= x =}<! end !>", "<script>f('<! include p x !>', {= x =})</script><! include p x !>"),
+    ("<! part c(t) !><! let x = 1 !>{= t =}(<! slot else !>{= x =}<! end !>)<! end !>", "<! use c t=x !>{= x =}<! end !><! use c t=x !><! end !>"),
+    ("<! part c(t) !><! for x in t !><! slot !>{= x =}<! end !><! end !>", "<! use c t=[1, 2] !>{= x =}<! for z in [x] !>{= z =}<! end !><! end !>"),
+    ("<! part c(t) !><! if t !><b><! slot !></b><! else !><i><! slot !></i><! end !><! end !>", "<! use c t=x !>{= x =}<! end !>"),
+    ("<! part a(t) !>A{= t =}<! slot !><! end !><! part b(t) !>B<! use a t=t !>{= t =}<! slot !><! end !><! end !>", "<! use b t=x !>{= x =}<! end !>"),
+    ("<! part c(t) !><h1><! slot h else !>H<! end !></h1><! slot !><! end !>", "<! use c t=x !><! into h !>{= x =}<! fallback !><! end !>{= x =}<! end !>"),
+    ("<! part p(x) !>{= x =}<! for i in [x] !>{= i =}<! end !><! end !>", "<! for a in [x] !>" * 20 + "<! include p x=a !>" + "<! end !>" * 20),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("piece", "use"), PIECES, ids=range(len(PIECES)))
+def test_pieces_in_place_are_the_same(piece: str, use: str) -> None:
+    """Whatever a piece and its use bind, read and miss, it is the same in the loop as called from there."""
+    source = f"<body>{piece}<! for x in xs as r !>{use}<! end !>"
+    pages = []
+    for most in (builder.MOST_INCLUDED, 0):
+        with pytest.MonkeyPatch.context() as patched:
+            patched.setattr(builder, "MOST_INCLUDED", most)
+            ways = all_ways(Engine(globals={"g": "<g>"}).compile(source))
+        pages += [outcome(way, {"xs": [7, value]}) for way in ways for value in ("<&", {"b": {"b": 1}, "c": 2}, 8)]
+    assert pages[:3] == pages[3:6] == pages[6:9] == pages[9:12] == pages[12:15] == pages[15:18]
+
+
 def test_pieces_in_loops_are_in_place(tmp_path: Path) -> None:
-    """A piece in a loop is part of the page: nothing is called for it, but where it calls others, or is large."""
+    """A piece in a loop is part of the page: nothing is called for it, unless it is large, or its lines cannot be told."""
     made = site_of(tmp_path)
     shown = code.shown(made.plan_of(Origin("page")))
     assert shown.count("def ") == 1
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(code, "LINES", 2)
+        assert code.shown(made.plan_of(Origin("page"))).count("def ") == 2
     large = SITE["row.html"].replace("</li>", "{= n =}<br>" * 60)
     (tmp_path / "row.html").write_text(large, "utf-8")
     shown = code.shown(Engine(tmp_path, filters={"shout": str.upper}).plan_of(Origin("page")))

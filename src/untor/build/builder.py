@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+from itertools import islice
 
 from untor.build.expressions import Expressions, Shared
 from untor.build.loops import Loops
@@ -132,9 +133,12 @@ class Builder(Loops):
         """Call another template or part, or do in place what it does."""
         function, node = operation.function, operation.node
         given = {each.name: each for each in operation.given}
-        if self.depth and target == "append" and self.shared.included < MOST_INCLUDED and (size := small(operation)):
-            self.shared.included += size
-            return self.included(operation, given)
+        if self.depth and target == "append" and self.shared.included < MOST_INCLUDED:
+            apart = self.positions.file == (function.source.path or function.source.name) or self.shared.files
+            size = small(operation) if apart else 0
+            if size:
+                self.shared.included += size
+                return self.included(operation, given)
         self.shared.called.setdefault(function.name, function)
         values: list[ast.expr] = [load(name) for name in self.passed_to(function)]
         values += [self.value_given(given.get(parameter.name)) for parameter in function.parameters]
@@ -272,7 +276,7 @@ def small(call: Call) -> int:
         or {*function.slots} != {each.name for each in call.closures}
     ):
         return 0
-    operations = [*every(function.body)]
+    operations = [*islice(every(function.body), LONGEST_INCLUDED + 1)]
     if len(operations) > LONGEST_INCLUDED or any(isinstance(each, Call) for each in operations):
         return 0
     # Contents that ask for what is there without them are functions.

@@ -14,11 +14,15 @@ from untor.build.result import Built
 from untor.build.runs import RETURN, is_one_run
 from untor.build.variants import VARIANTS
 from untor.escape.fast import IS_BUILT
+from untor.run.trouble import LINES
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.plan.operations import Plan
     from untor.source import Source
+
+MOST_FILES = 500
+"""Of how many files the lines are told apart: those of Python end at two thousand million."""
 
 
 def build(plan: Plan, variant: str = "render", *, lenient: bool = False) -> Built:
@@ -50,7 +54,9 @@ def module_of(plan: Plan, variant: str, shared: Shared) -> ast.Module:
     way = replace(VARIANTS[variant], joins=shared.joins is not None)
     whole = is_one_run(plan.main)
     shared.nonces = plan.nonces
-    shared.files = {file: number for number, file in enumerate(_sources(plan))}
+    sources = _sources(plan)
+    if len(sources) <= MOST_FILES and all(len(source.starts) < LINES for source in sources.values()):
+        shared.files = {file: number for number, file in enumerate(sources)}
     builder = Builder(plan.main, shared, way)
     body = builder.body(RETURN if whole else "append")
     functions: dict[str, ast.stmt] = {}

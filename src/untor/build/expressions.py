@@ -69,7 +69,7 @@ class Shared:
     included: int = 0
     """How many operations of functions have become part of what calls them."""
     files: dict[str, int] = field(default_factory=dict)
-    """The files of the templates, numbered."""
+    """The files of the templates, numbered; none where their lines could not be told apart."""
     joins: dict[tuple[tuple[str, ...], bytes], str] | None = None
     """What is written with the extension: the texts of a run and how its values are escaped; ``None`` without it."""
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from untor.escape.markup import attribute
 from untor.escape.patterns import pattern
-from untor.escape.script import json_value
 from untor.escape.scripted import Number, scripted
 from untor.escape.trusted import TrustedScriptURL
 from untor.escape.url import FOREIGN_ORIGIN, blocked, pieces_escaper
@@ -56,6 +55,8 @@ def resource_escapers(schemes: frozenset[str], origins: frozenset[str]) -> dict[
         return encoded(checked(value))
 
     def import_map(value: object) -> str:
+        from untor.escape.script import json_value  # noqa: PLC0415  only for import maps
+
         return json_value(_checked_leaves(value, checked))
 
     return {

@@ -24,8 +24,8 @@ if TYPE_CHECKING:
     Reads = dict[tuple[str, int, int, int, int, bool], tuple[str, str]]
 
 _LONGEST = 300
-LINES = 1_000_000
-"""In code that is part of what includes it, the number of its file times this is added to each line."""
+LINES = 4_000_000
+"""Where code of one file is part of that of another, the number of its file times this is added to each line."""
 _READING = {opmap[name] for name in ("LOAD_ATTR", "BINARY_SUBSCR", "BINARY_OP") if name in opmap}
 """The instructions that read an attribute or an item."""
 
@@ -52,7 +52,7 @@ def locate(error: BaseException, sources: Sources) -> tuple[Source, int, int] | 
     if line is None:
         line = found.tb_lineno
     source = sources[code.co_filename]
-    if line > LINES:
+    if line > len(source.starts):
         source = [*sources.values()][line // LINES]
         line, last_line = line % LINES, None if last_line is None else last_line % LINES
     start = source.offset_of_bytes(line, first or 0)
