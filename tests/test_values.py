@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 
 from untor import Engine, MissingValue, RenderError, UntorError
 from untor.deep import with_deep_stack
-from untor.escape import MISSING, NAMES, Escapers
+from untor.escape import INERT, MISSING, NAMES, Escapers
 from untor.escape.values import FORBIDDEN
 from untor.filters.text import clip
 
@@ -164,6 +164,15 @@ def test_patterns_are_compiled_late() -> None:
     assert FORBIDDEN.sub("", "a\x00") == "a"
     with pytest.raises(AttributeError):
         FORBIDDEN.groups  # noqa: B018
+
+
+@given(st.text() | st.integers() | st.floats() | st.none())
+def test_inert_text_is_not_escaped_again(value: object) -> None:
+    """What is said to have nothing in it for an attribute to escape has not, whatever the value."""
+    every = Escapers()
+    for name in INERT:
+        text = every[name](value)
+        assert every["attribute"](text) == text, name
 
 
 ASCII = ("script-", "json-", "style-", "percent", "url-", "encoded-", "listed-", "import-map")

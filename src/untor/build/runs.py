@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 
 from untor.build.guards import MOST_OWNERS
 from untor.build.nodes import LOAD, call, constant, load, store
+from untor.escape import INERT
 from untor.escape.url import FIXED, QUERY
 from untor.language import tree
 from untor.plan.operations import Constant, Emit, Nonce, Operation, UrlFixed, UrlJoin, UrlValue
@@ -33,7 +34,7 @@ RETURN = "return"
 LONGEST_RUN = 60
 """How many values one run takes: all of them are on the interpreter's stack at once."""
 
-_JOINED = {"text": "t", "attribute": "a", "rcdata": "r", "percent": "p", "segment-url": "s"}
+_JOINED = {"text": "t", "attribute": "a", "rcdata": "r", "percent": "p", "segment-url": "s", "url-segment": "s"}
 """The escaping functions that a join knows, by its letters; any other value it takes as printed already: ``=``."""
 
 
@@ -169,6 +170,8 @@ class Runs:
         """Print a value through its escaping functions."""
         node = operation.expression
         first, *others = operation.escapers
+        if others and others[0] == "attribute" and first in INERT:
+            del others[0]
         letter = _JOINED.get(first, "") if self.shared.joins is not None and not others else ""
         given = None
         if letter:

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     Function = Callable[..., str]
 
 __all__ = [
+    "INERT",
     "MISSING",
     "NAMES",
     "SCHEMES",
@@ -94,6 +95,12 @@ _MADE: dict[str, tuple[str, dict[str, bool]]] = {
     "listed-image-url": ("url_lists.listed_url_escaper", {"images": True}),
 }
 """Those that are made for the schemes of an engine, by what makes them."""
+
+INERT = frozenset(
+    """percent percent-path url-segment url-first-segment url-segments url-first-segments script-string style-string
+    style-name style-name-part""".split()
+)
+"""Those whose text has nothing in it that is escaped in an attribute, so that it need not be looked at again."""
 
 _FOR_ORIGINS = frozenset(
     {"resource-url", "resource-url-attribute", "resource-url-pieces", "encoded-resource-url", "import-map"}

@@ -76,7 +76,7 @@ def script_value(value: object) -> str:
     """
     if type(value) is TrustedScript:
         return value.value
-    text = _JavaScript().text(value)
+    text = _JAVASCRIPT.text(value)
     return f"({text})" if text[0] == "-" else text
 
 
@@ -100,7 +100,7 @@ def script_statement(value: object) -> str:
 
 def json_value(value: object) -> str:
     """Return a value as JSON, with ``null`` for what JSON has nothing like. Raises ``NotPrintable``."""
-    return _Json().text(value)
+    return _JSON.text(value)
 
 
 class JsonText:
@@ -251,6 +251,10 @@ class _JavaScript(_Json):
     def key(self, key: str) -> str:
         """Return the beginning of a property; as such ``__proto__`` would set the prototype (ECMAScript §B.3.1)."""
         return '["__proto__"]:' if key == "__proto__" else f"{_quoted(key)}:"
+
+
+_JSON = _Json()
+_JAVASCRIPT = _JavaScript()
 
 
 class _Raw:

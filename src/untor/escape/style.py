@@ -62,14 +62,19 @@ def style_name(value: object) -> str:
 
 def style_name_part(value: object) -> str:
     """Escape as the part of a name that begins in fixed text."""
+    if type(value) is int:
+        return repr(value)
     return _TO_ESCAPE_IN_NAME.sub(_escape, printed(value))
 
 
 def style_value(value: object) -> str:
     """Print one harmless value: a number, dimension, percentage, colour, name or safe function; block all else."""
-    if type(value) is TrustedCSS:
+    if type(value) is str:
+        string = value.strip(" \t\n\r\f")
+    elif type(value) is TrustedCSS:
         return value.value
-    string = _number(value) or printed(value).strip(" \t\n\r\f")
+    else:
+        string = _number(value) or printed(value).strip(" \t\n\r\f")
     if not string or _SAFE.fullmatch(string):
         return string
     return _blocked(string, BLOCKED)
