@@ -60,8 +60,11 @@ WITHOUT = {
         "types are looked up once, not at each dot", ((builder, "Expressions", Plainly), (runs, "MOST_OWNERS", 0))
     ),
     "kinds": Without(
-        "a loop looks up a type again only when it changes",
-        ((Expressions, "kind_found", lambda self, name: ([], self.kinds_known([name]))),),
+        "a loop looks up types again only when they change",
+        (
+            (Expressions, "kind_found", lambda self, name: self.kinds_known([name])),
+            (Expressions, "test_of_last", lambda self, _, value: self.test("", value, items=False)),
+        ),
     ),
     "tails": Without("branches write the text that follows them", ((builder, "LONGEST_TAIL", -1),)),
     "names": Without("values are parameters of the function", ((parameters, "MOST_NAMED", 0),)),

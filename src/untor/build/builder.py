@@ -125,8 +125,9 @@ class Builder(Loops):
     def closure(self, function: Function) -> ast.stmt:
         """Return the definition of content for a slot, which sees the names around it."""
         depth, self.depth = self.depth, 0
+        loops, self.expressions.loops = self.expressions.loops, 0
         body = self.block(function.body, "append")
-        self.depth = depth
+        self.depth, self.expressions.loops = depth, loops
         return self.way.define(function.name, function.slots, body, plain=function.plain)
 
     def call(self, operation: Call, target: str) -> list[ast.stmt]:
@@ -161,7 +162,8 @@ class Builder(Loops):
         """Do what a function does where it is called: in a loop, calling it would cost as much as a value or two."""
         function = operation.function
         inner = Builder(function, self.shared, self.way, inside=self)
-        inner.expressions.kinds = self.expressions.kinds
+        inner.expressions.kinds, inner.expressions.last = self.expressions.kinds, self.expressions.last
+        inner.expressions.loops = self.expressions.loops
         inner.depth = self.depth
         statements = self.runs.reading([each.value for each in operation.given])
         values = [self.value_given(given.get(parameter.name)) for parameter in function.parameters]

@@ -114,6 +114,10 @@ class Expressions:
         """The variables whose kind can be found out once, and whether anything asks for it."""
         self.plain = False
         """Whether nothing is known of any type, and nothing is to be tested."""
+        self.loops = 0
+        """How many loops of the function are around."""
+        self.last: list[str] = []
+        """The variables with the types of what was seen last; they begin with none before the outermost loop."""
 
     def fresh(self, word: str) -> str:
         """Return a new name for a local variable."""
@@ -255,6 +259,14 @@ class Expressions:
         wanted: tuple[ast.cmpop, str] = (ast.Is(), "dict") if items else (ast.In(), "direct")
         return ast.Compare(of_type, [wanted[0]], [load(wanted[1])])
 
+    def test_of_last(self, name: str, value: ast.expr) -> ast.expr:
+        """Test in a loop that a value, which has a name from then on, is of a type whose dots are attributes."""
+        last = self.remembered()
+        same = ast.Compare(call("type", value), [ast.Is()], [load(last)])
+        direct = ast.Compare(call("type", load(name)), [ast.In()], [load("direct")])
+        now = ast.Compare(ast.NamedExpr(store(last), call("type", load(name))), [ast.IsNot()], [constant(None)])
+        return ast.BoolOp(ast.Or(), [same, ast.BoolOp(ast.And(), [direct, now])])
+
     def kind_of(self, variable: str) -> str | None:
         """Return the variable that says of what kind another is, where there can be one."""
         if variable not in self.kinds:
@@ -273,17 +285,22 @@ class Expressions:
                 statements.append(ast.Assign([store(f"k{variable}")], ast.BoolOp(ast.Or(), [direct, other])))
         return statements
 
-    def kind_found(self, variable: str) -> tuple[list[ast.stmt], list[ast.stmt]]:
-        """As ``kinds_known``, in a loop: what stands before it, and inside. Most items are of the last one's type."""
+    def kind_found(self, variable: str) -> list[ast.stmt]:
+        """As ``kinds_known``, in a loop, where most items are of the type of the last one."""
         known = self.kinds_known([variable])
         if not known:
-            return [], []
-        last = self.fresh("d")
+            return []
+        last = self.remembered()
         another = ast.Compare(call("type", load(variable)), [ast.IsNot()], [load(last)])
         # A type that nothing is known of yet is looked up again: the first dot may make it known.
         settled = ast.Compare(load(f"k{variable}"), [ast.IsNot()], [constant(value=False)])
         now = ast.Assign([store(last)], ast.BoolOp(ast.And(), [settled, call("type", load(variable))]))
-        return [ast.Assign([store(last)], constant(None))], [ast.If(another, [*known, now], [])]
+        return [ast.If(another, [*known, now], [])]
+
+    def remembered(self) -> str:
+        """Return a new variable for the type of what was seen last."""
+        self.last.append(self.fresh("d"))
+        return self.last[-1]
 
     def guard(self, owners: Mapping[Path, tree.Expression], *, items: bool) -> ast.expr:
         """Test that all objects are dicts, or all of types whose dots are attributes; they are known from then on."""
@@ -297,6 +314,8 @@ class Expressions:
                 name, value = path[0], load(path[0])
             self.direct[path] = name
             test = self.test(path[0] if len(path) == 1 else "", value, items=items)
+            if self.loops and not items and len(path) > 1:
+                test = self.test_of_last(name, value)
             tests.append(self.positions.place(test, node.start, node.end))
         return tests[0] if len(tests) == 1 else ast.BoolOp(ast.And(), tests)
 

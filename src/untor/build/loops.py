@@ -49,17 +49,19 @@ class Loops:
             item = ast.Tuple([store(index), item], STORE)
             self.position(node.position or "").update(_counted(index))
         self.depth += 1
+        self.expressions.loops += 1
         self.expressions.kinds.update(dict.fromkeys(names, False))
+        before = len(self.expressions.last)
         body = self.block(operation.body, target) or [ast.Pass()]
         self.depth -= 1
+        self.expressions.loops -= 1
         self.expressions.scopes.pop()
         if self.depth and not self.depth % DEEPEST_LOOPS:
-            body = self.outlined([*self.expressions.kinds_known(names), *body], target)
+            body = self.outlined([*self.forgotten(before), *self.expressions.kinds_known(names), *body], target)
         else:
-            for name in names:
-                before, inside = self.expressions.kind_found(name)
-                statements += before
-                body[:0] = inside
+            body[:0] = [statement for name in names for statement in self.expressions.kind_found(name)]
+        if not self.expressions.loops:
+            statements += self.forgotten(before)
         if operation.empty:
             flag = self.expressions.fresh("empty")
             statements.append(ast.Assign([store(flag)], constant(value=True)))
@@ -72,6 +74,12 @@ class Loops:
         if operation.empty:
             statements.append(ast.If(load(flag), self.block(operation.empty, target) or [ast.Pass()], []))
         return statements
+
+    def forgotten(self, before: int) -> list[ast.stmt]:
+        """Let the types that are remembered from a number on begin with none."""
+        last = self.expressions.last[before:]
+        del self.expressions.last[before:]
+        return [ast.Assign([store(name) for name in last], constant(None))] if last else []
 
     def outlined(self, body: list[ast.stmt], target: str) -> list[ast.stmt]:
         """Put statements into a function of their own: Python nests no more than twenty loops in one."""
