@@ -69,6 +69,7 @@ WITHOUT = {
     "tails": Without("branches write the text that follows them", ((builder, "LONGEST_TAIL", -1),)),
     "names": Without("values are parameters of the function", ((parameters, "MOST_NAMED", 0),)),
     "quick": Without("a page of values alone asks for nothing else", ((runs.Runs, "quick", lambda *_: []),)),
+    "tests": Without("text is tested in place", ((runs, "_SPECIAL", {}),)),
     "pieces": Without("small pieces are part of the loop", ((builder, "MOST_INCLUDED", 0),)),
 }
 

@@ -38,6 +38,10 @@ _JOINED = {"text": "t", "attribute": "a", "rcdata": "r", "percent": "p", "segmen
 """The escaping functions that a join knows, by its letters; any other value it takes as printed already: ``=``."""
 
 
+_SPECIAL = {"text": ("amp", "lt", "gt"), "attribute": ("amp", "lt", "gt", "quot", "apos")}
+"""The characters that are escaped in places where values are tested without a call, by their names in the code."""
+
+
 class _Printed(NamedTuple):
     """A value in a run: what a join is given and how it escapes it, and what the f-string prints.
 
@@ -181,17 +185,27 @@ class Runs:
         before = [constant(text) for text in operation.before]
         after = [constant(text) for text in operation.after]
         if first == "whole-attribute" and others:
-            built = call(
-                self.shared.escaper("embedded-attribute"), *before, value, load(self.shared.escaper(others[0]))
-            )
-            return [self.ready(self.positions.place(built, node.start, node.end))]
-        built = self.positions.place(call(self.shared.escaper(first), *before, value, *after), node.start, node.end)
+            inner = load(self.shared.escaper(others[0]))
+            whole = call(self.shared.escaper("embedded-attribute"), *before, value, inner)
+            return [self.ready(self.positions.place(whole, node.start, node.end))]
+        built: ast.expr = call(self.shared.escaper(first), *before, value, *after)
+        self.positions.place(built, node.start, node.end)
         for outer in others:
             built = self.positions.place(call(self.shared.escaper(outer), built), node.start, node.end)
         if given is None:
+            loops = self.shared.joins is None and self.expressions.loops > 0
+            if loops and isinstance(value, ast.Name) and not others and first in _SPECIAL:
+                built = self.tested(value, _SPECIAL[first], built)
             return [self.ready(built)]
-        # The texts around a segment of a URL are the join's own; the function behind it has to see the whole.
         return [_Printed(letter, given, built, *operation.before, *operation.after)]
+
+    def tested(self, value: ast.Name, special: tuple[str, ...], built: ast.expr) -> ast.expr:
+        """Print text that has nothing to escape as it is; in a loop, a call for each value is worth more code."""
+        there: list[ast.expr] = [ast.Compare(load(name), [ast.In()], [value]) for name in special]
+        is_text = ast.Compare(call("type", value), [ast.Is()], [load("str")])
+        printable = ast.Call(ast.Attribute(value, "isprintable", LOAD), [], [])
+        clean = ast.BoolOp(ast.And(), [is_text, ast.UnaryOp(ast.Not(), ast.BoolOp(ast.Or(), there)), printable])
+        return ast.IfExp(clean, value, built)
 
     def given(self, node: tree.Expression) -> tuple[ast.expr, ast.expr]:
         """Return a value as a join is given it, and as the f-string behind it reads it again."""
