@@ -10,7 +10,7 @@ from untor.build.loops import Loops
 from untor.build.nodes import LOAD, call, constant, load, store
 from untor.build.parameters import variables
 from untor.build.positions import Positions
-from untor.build.runs import LONGEST_RUN, Runs, append, is_static
+from untor.build.runs import LONGEST_RUN, Printed, Runs, append, is_static
 from untor.language import tree
 from untor.plan.operations import (
     Bind,
@@ -35,7 +35,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-    from untor.build.runs import Item
+    from untor.build.runs import Item, Part
     from untor.build.variants import Variant
 
 LONGEST_INCLUDED = 40
@@ -130,16 +130,22 @@ class Builder(Loops):
         self.depth, self.expressions.loops = depth, loops
         return self.way.define(function.name, function.slots, body, plain=function.plain)
 
+    def is_included(self, operation: Operation, target: str) -> bool:
+        """Tell whether what is called is done in place: in a loop, calling it would cost as much as a value or two."""
+        if isinstance(operation, SlotCall):
+            return self.inside is not None and operation.name in self.function.slots
+        if not (isinstance(operation, Call) and self.depth and target == "append"):
+            return False
+        source = operation.function.source
+        is_near = self.positions.file == (source.path or source.name) or self.shared.files
+        size = small(operation) if is_near and self.shared.included < MOST_INCLUDED else 0
+        self.shared.included += size
+        return size > 0
+
     def call(self, operation: Call, target: str) -> list[ast.stmt]:
-        """Call another template or part, or do in place what it does."""
+        """Call another template or part."""
         function, node = operation.function, operation.node
         given = {each.name: each for each in operation.given}
-        if self.depth and target == "append" and self.shared.included < MOST_INCLUDED:
-            apart = self.positions.file == (function.source.path or function.source.name) or self.shared.files
-            size = small(operation) if apart else 0
-            if size:
-                self.shared.included += size
-                return self.included(operation, given)
         self.shared.called.setdefault(function.name, function)
         values: list[ast.expr] = [load(name) for name in self.passed_to(function)]
         values += [self.value_given(given.get(parameter.name)) for parameter in function.parameters]
@@ -158,9 +164,13 @@ class Builder(Loops):
             value = self.positions.place(checked, given.value.start, given.value.end)
         return value
 
-    def included(self, operation: Call, given: dict[str, Given]) -> list[ast.stmt]:
-        """Do what a function does where it is called: in a loop, calling it would cost as much as a value or two."""
+    def included(self, operation: Call | SlotCall, target: str, waiting: list[Part] | None) -> list[ast.stmt]:
+        """Do what is called in place, after what is waiting to be written."""
+        if isinstance(operation, SlotCall):
+            assert self.inside is not None  # noqa: S101  as is_included has told
+            return self.inside.block(operation.content.body, target, waiting)
         function = operation.function
+        given = {each.name: each for each in operation.given}
         inner = Builder(function, self.shared, self.way, inside=self)
         inner.expressions.kinds, inner.expressions.last = self.expressions.kinds, self.expressions.last
         inner.expressions.loops = self.expressions.loops
@@ -178,15 +188,19 @@ class Builder(Loops):
             variables.append(variable)
             statements.append(ast.Assign([store(variable)], value))
             statements += inner.taken(parameter, entry=False, variable=variable)
-        body = inner.block(function.body, "append")
+        body = inner.block(function.body, "append", waiting)
         return [*statements, *self.expressions.kinds_known(variables), *body]
 
     # --- statements ------------------------------------------------------------------------------------------------
 
-    def block(self, operations: list[Operation], target: str) -> list[ast.stmt]:
-        """Build operations that append to ``target``; names that they bind end with them."""
+    def block(self, operations: list[Operation], target: str, waiting: list[Part] | None = None) -> list[ast.stmt]:
+        """Build operations that append to ``target``; names that they bind end with them.
+
+        ``waiting`` is what is still to be written before them; what they leave to be written is then added there.
+        """
         statements: list[ast.stmt] = []
         run: list[Item] = []
+        parts = [] if waiting is None else waiting
         self.expressions.scopes.append({})
         for operation in with_tails(operations):
             if isinstance(operation, Constant) and run and isinstance(before := run[-1], Constant):
@@ -195,22 +209,38 @@ class Builder(Loops):
                 isinstance(operation, UrlJoin) and is_static(operation)
             ):
                 run.append(operation)
+            elif isinstance(operation, Call | SlotCall) and self.is_included(operation, target):
+                # With the extension, what is done in place is written together with what is around it.
+                together = self.shared.joins is not None and target == "append"
+                self.flush(run, parts, statements, "" if together else target)
+                statements += self.included(operation, target, parts if together else None)
             elif not isinstance(operation, InlineEnd):
-                self.flush(run, statements, target)
+                self.flush(run, parts, statements, target)
                 statements += self.step(operation, target)
                 if isinstance(operation, UrlJoin):
                     run.append(call(self.shared.escaper(operation.escaper), load(self.pieces)))
             if len(run) >= LONGEST_RUN:
-                self.flush(run, statements, target)
-        self.flush(run, statements, target)
+                self.flush(run, parts, statements, target)
+        self.flush(run, parts, statements, target if waiting is None else "")
         self.expressions.scopes.pop()
         return statements
 
-    def flush(self, run: list[Item], statements: list[ast.stmt], target: str) -> None:
-        """Write a run of text and values, if there is any."""
+    def flush(self, run: list[Item], parts: list[Part], statements: list[ast.stmt], target: str) -> None:
+        """Write what is waiting, and a run of text and values; without a target, the run is left waiting too."""
         if run:
-            statements += self.runs.build(run, target)
+            first, more = self.runs.collected(run)
             run.clear()
+            statements += first
+            if not target:
+                first, more = self.runs.settled(more)
+                statements += first
+            if sum(isinstance(part, Printed) for part in (*parts, *more)) > LONGEST_RUN:
+                statements += self.runs.written(parts, "append")
+                parts.clear()
+            parts += more
+        if target and parts:
+            statements += self.runs.written(parts, target)
+            parts.clear()
 
     def step(self, operation: Operation, target: str) -> list[ast.stmt]:
         """Build a step."""
@@ -225,8 +255,6 @@ class Builder(Loops):
                 return self.block(operation.body, target)
             case Call():
                 return self.call(operation, target)
-            case SlotCall() if self.inside is not None and operation.name in self.function.slots:
-                return self.inside.block(operation.content.body, target)
             case SlotCall():
                 closures = [self.closure(each) for each in operation.closures]
                 given: list[ast.expr] = [load(each.name) for each in operation.closures]

@@ -42,7 +42,7 @@ _SPECIAL = {"text": ("amp", "lt", "gt"), "attribute": ("amp", "lt", "gt", "quot"
 """The characters that are escaped in places where values are tested without a call, by their names in the code."""
 
 
-class _Printed(NamedTuple):
+class Printed(NamedTuple):
     """A value in a run: what a join is given and how it escapes it, and what the f-string prints.
 
     ``before`` and ``after`` are texts of the join that the f-string prints with the value.
@@ -53,6 +53,10 @@ class _Printed(NamedTuple):
     printed: ast.expr
     before: str = ""
     after: str = ""
+
+
+Part = str | Printed
+"""What is written: fixed text, or a value."""
 
 
 class Runs:
@@ -66,12 +70,25 @@ class Runs:
         self.read: dict[int, str] = {}
         """The variables that hold values of the run which were read before it, by the nodes of the tree."""
 
-    def build(self, run: list[Item], target: str) -> list[ast.stmt]:
-        """Return the statements of a run; what it reads from objects is read before, by the kind that they are of."""
+    def collected(self, run: list[Item]) -> tuple[list[ast.stmt], list[Part]]:
+        """Return the statements that read what a run reads from objects, and the texts and values of the run."""
         first = self.reading([node for operation in run for node in _values(operation)])
-        statements = [*first, *self.written(run, target)]
+        parts = self.parts(run)
         self.read = {}
-        return statements
+        return first, parts
+
+    @staticmethod
+    def settled(parts: list[Part]) -> tuple[list[ast.stmt], list[Part]]:
+        """Return statements that find out the values of parts, which are then written after other things are done."""
+        statements: list[ast.stmt] = []
+        settled: list[Part] = []
+        for part in parts:
+            if isinstance(part, Printed) and isinstance(part.given, ast.NamedExpr):
+                statements.append(ast.Assign([part.given.target], part.given.value))
+                settled.append(part._replace(given=load(part.given.target.id)))
+            else:
+                settled.append(part)
+        return statements, settled
 
     # --- reading -----------------------------------------------------------------------------------------------------
 
@@ -114,10 +131,9 @@ class Runs:
 
     # --- writing -----------------------------------------------------------------------------------------------------
 
-    def written(self, run: list[Item], target: str) -> list[ast.stmt]:
-        """Return the statements that write a run."""
-        parts = self.parts(run)
-        given = [part.given for part in parts if isinstance(part, _Printed)]
+    def written(self, parts: list[Part], target: str) -> list[ast.stmt]:
+        """Return the statements that write texts and values."""
+        given = [part.given for part in parts if isinstance(part, Printed)]
         whole = target == RETURN
         if self.shared.joins is None or not given:
             return self.way.finish(_joined(parts)) if whole else [append(_joined(parts), target)]
@@ -137,15 +153,15 @@ class Runs:
             there: list[ast.expr] = [ast.Compare(load(name), [ast.IsNot()], [load("MISSING")]) for name in named]
             all_there = there[0] if len(there) == 1 else ast.BoolOp(ast.And(), there)
             return [ast.If(all_there, self.way.finish(_joined(parts)), [])]
-        if any(part.letter == "=" for part in parts if isinstance(part, _Printed)):
+        if any(part.letter == "=" for part in parts if isinstance(part, Printed)):
             return []
-        given = [part.given for part in parts if isinstance(part, _Printed)]
+        given = [part.given for part in parts if isinstance(part, Printed)]
         page = ast.NamedExpr(store("quick"), call(self.shared.join(*_shape(parts)), constant(None), *given))
         return [ast.If(ast.Compare(page, [ast.IsNot()], [constant(None)]), self.way.finish(load("quick")), [])]
 
-    def parts(self, run: list[Item]) -> list[str | _Printed]:
+    def parts(self, run: list[Item]) -> list[Part]:
         """Return the texts and values of a run, no two texts one after another."""
-        parts: list[str | _Printed] = []
+        parts: list[Part] = []
         for operation in run:
             found = self.printed(operation)
             for part in found:
@@ -155,7 +171,7 @@ class Runs:
                     parts.append(part)
         return parts
 
-    def printed(self, operation: Item) -> list[str | _Printed]:
+    def printed(self, operation: Item) -> list[Part]:
         """Return what one operation of a run prints."""
         match operation:
             case Constant():
@@ -170,7 +186,7 @@ class Runs:
         assert isinstance(operation, ast.expr)  # noqa: S101  nothing else is in a run
         return [self.ready(operation)]
 
-    def emit(self, operation: Emit) -> list[str | _Printed]:
+    def emit(self, operation: Emit) -> list[Part]:
         """Print a value through its escaping functions."""
         node = operation.expression
         first, *others = operation.escapers
@@ -197,7 +213,7 @@ class Runs:
             if loops and isinstance(value, ast.Name) and not others and first in _SPECIAL:
                 built = self.tested(value, _SPECIAL[first], built)
             return [self.ready(built)]
-        return [_Printed(letter, given, built, *operation.before, *operation.after)]
+        return [Printed(letter, given, built, *operation.before, *operation.after)]
 
     def tested(self, value: ast.Name, special: tuple[str, ...], built: ast.expr) -> ast.expr:
         """Print text that has nothing to escape as it is; in a loop, a call for each value is worth more code."""
@@ -219,12 +235,12 @@ class Runs:
         given = ast.NamedExpr(store(name), self.expressions.build(node, awaits=False))
         return given, self.expressions.awaited(load(name), node)
 
-    def ready(self, printed: ast.expr) -> _Printed:
+    def ready(self, printed: ast.expr) -> Printed:
         """Return what is printed already: for a join and behind it, made only once."""
         if self.shared.joins is None or isinstance(printed, ast.Name):
-            return _Printed("=", printed, printed)
+            return Printed("=", printed, printed)
         name = self.expressions.fresh("r")
-        return _Printed("=", ast.NamedExpr(store(name), printed), load(name))
+        return Printed("=", ast.NamedExpr(store(name), printed), load(name))
 
     def piece(self, piece: Operation) -> ast.expr:
         """Build a piece of a URL: kind, value, and of fixed text what a browser reads it as."""
@@ -259,7 +275,7 @@ def is_one_run(function: Function) -> bool:
     return 0 < printing <= LONGEST_RUN and printing == len(function.body)
 
 
-def _joined(parts: list[str | _Printed]) -> ast.expr:
+def _joined(parts: list[Part]) -> ast.expr:
     """Return a run as one expression of Python alone."""
     built = [constant(part) if isinstance(part, str) else part.printed for part in parts]
     if len(built) == 1:
@@ -267,7 +283,7 @@ def _joined(parts: list[str | _Printed]) -> ast.expr:
     return ast.JoinedStr([part if isinstance(part, ast.Constant) else ast.FormattedValue(part, -1) for part in built])
 
 
-def _shape(parts: list[str | _Printed]) -> tuple[tuple[str, ...], bytes]:
+def _shape(parts: list[Part]) -> tuple[tuple[str, ...], bytes]:
     """Return the texts of a join, one more than there are values, and the letters of the values."""
     texts, letters = [""], ""
     for part in parts:
