@@ -9,21 +9,19 @@ each round gives a ratio to the hand-written function of the same round, and a f
 from __future__ import annotations
 
 import argparse
-import gc
 import html
 import importlib
 import json
 import logging
 import os
 import platform
-import random
 import statistics
 import sys
-import time
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from pages import PAGES
+from timing import measured
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -105,34 +103,14 @@ def pieces() -> dict[str, Callable[[], object]]:
     return {"hand": lambda: placed.render(rows=rows), "included": lambda: included.render(rows=rows)}
 
 
-def measured(functions: dict[str, Callable[[], object]], rounds: int) -> dict[str, list[float]]:
-    """Return the ratios of all rounds, by variant."""
-    chance = random.Random(4)  # noqa: S311  an order, no secret
-    ratios: dict[str, list[float]] = {name: [] for name in functions}
-    for function in functions.values():
-        function()
-    gc.disable()
-    for _ in range(rounds):
-        times = {}
-        for name in chance.sample(list(functions), len(functions)):
-            start = time.process_time_ns()
-            functions[name]()
-            times[name] = time.process_time_ns() - start
-        for name, taken in times.items():
-            ratios[name].append(taken / times["hand"])
-        gc.collect()
-    gc.enable()
-    return ratios
-
-
 def measure(rounds: int) -> dict[str, Any]:
     """Return everything that is measured, as medians."""
     found: dict[str, Any] = {"python": platform.python_version(), "rounds": rounds, "pages": {}}
     for name in PAGES:
-        ratios = measured(variants_of(name), rounds)
+        ratios = measured(variants_of(name), rounds, "hand")
         found["pages"][name] = {variant: round(statistics.median(each), 3) for variant, each in ratios.items()}
         print(name, found["pages"][name])
-    found["included"] = round(statistics.median(measured(pieces(), rounds)["included"]), 3)
+    found["included"] = round(statistics.median(measured(pieces(), rounds, "hand")["included"]), 3)
     print("an include in a loop, to the same markup in place:", found["included"])
     return found
 

@@ -6,19 +6,17 @@ Run it as ``python benchmarks/without.py --output without.json``.
 from __future__ import annotations
 
 import argparse
-import gc
 import json
 import logging
 import platform
-import random
 import statistics
-import time
 from contextlib import ExitStack
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 from unittest.mock import patch
 
 from pages import PAGES
+from timing import measured
 
 from untor import Engine
 from untor.build import builder, code, parameters, runs
@@ -96,24 +94,10 @@ def variants_of(name: str) -> dict[str, Callable[[], object]]:
     return found
 
 
-def measured(functions: dict[str, Callable[[], object]], rounds: int) -> dict[str, float]:
-    """Return the median of the ratios to the time with everything, of the same round."""
-    ratios: dict[str, list[float]] = {name: [] for name in functions if name}
-    chance = random.Random(4)  # noqa: S311  an order, no secret
-    for function in functions.values():
-        function()
-    gc.disable()
-    for _ in range(rounds):
-        times = {}
-        for name in chance.sample(list(functions), len(functions)):
-            start = time.process_time_ns()
-            functions[name]()
-            times[name] = time.process_time_ns() - start
-        for name, each in ratios.items():
-            each.append(times[name] / times[""])
-        gc.collect()
-    gc.enable()
-    return {name: round(statistics.median(each), 2) for name, each in ratios.items()}
+def worth(name: str, rounds: int) -> dict[str, float]:
+    """Return how long a page takes without each thing, to with everything."""
+    ratios = measured(variants_of(name), rounds, "")
+    return {without: round(statistics.median(each), 2) for without, each in ratios.items() if without}
 
 
 def main() -> None:
@@ -123,7 +107,7 @@ def main() -> None:
     parser.add_argument("--output", help="a file to write the medians to")
     options = parser.parse_args()
     logging.getLogger("untor.blocked").disabled = True  # what is blocked is no part of what is compared
-    found = {name: measured(variants_of(name), options.rounds) for name in TEMPLATES}
+    found = {name: worth(name, options.rounds) for name in TEMPLATES}
     for name, ratios in found.items():
         print(name, ratios)
     if options.output:
