@@ -75,7 +75,7 @@ _RUN = {
     "truth": lookups.truth,
     **joins(),
 }
-"""What generated code calls, by name."""
+"""What generated code reads and calls, by name."""
 
 read_directly(lookups.direct_types, MISSING)
 

@@ -63,8 +63,11 @@ class Builder(Loops):
             self.positions = Positions(function.source, inside.positions.file, first)
         known = None if function.context else [parameter.name for parameter in function.parameters]
         self.expressions = Expressions(self.positions, shared, known=known, awaits=way.awaits)
-        self.runs = Runs(self.expressions, self.positions, shared, way)
         self.depth = 0
+        if inside is not None:
+            self.expressions.share(inside.expressions)
+            self.depth = inside.depth
+        self.runs = Runs(self.expressions, self.positions, shared, way)
         self.pieces = ""
 
     # --- functions -------------------------------------------------------------------------------------------------
@@ -137,10 +140,8 @@ class Builder(Loops):
         if not (isinstance(operation, Call) and self.depth and target == "append"):
             return False
         source = operation.function.source
-        is_near = self.positions.file == (source.path or source.name) or self.shared.files
-        size = small(operation) if is_near and self.shared.included < MOST_INCLUDED else 0
-        self.shared.included += size
-        return size > 0
+        is_near = self.positions.file == (source.path or source.name) or bool(self.shared.files)
+        return is_near and self.shared.included < MOST_INCLUDED and small(operation) > 0
 
     def call(self, operation: Call, target: str) -> list[ast.stmt]:
         """Call another template or part."""
@@ -169,12 +170,10 @@ class Builder(Loops):
         if isinstance(operation, SlotCall):
             assert self.inside is not None  # noqa: S101  as is_included has told
             return self.inside.block(operation.content.body, target, waiting)
+        self.shared.included += small(operation)
         function = operation.function
         given = {each.name: each for each in operation.given}
         inner = Builder(function, self.shared, self.way, inside=self)
-        inner.expressions.kinds, inner.expressions.last = self.expressions.kinds, self.expressions.last
-        inner.expressions.loops = self.expressions.loops
-        inner.depth = self.depth
         statements = self.runs.reading([each.value for each in operation.given])
         values = [self.value_given(given.get(parameter.name)) for parameter in function.parameters]
         self.runs.read = {}

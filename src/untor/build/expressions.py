@@ -119,6 +119,10 @@ class Expressions:
         self.last: list[str] = []
         """The variables with the types of what was seen last; they begin with none before the outermost loop."""
 
+    def share(self, other: Expressions) -> None:
+        """Share what is known of variables with the expressions of the function that these have become part of."""
+        self.kinds, self.last, self.loops = other.kinds, other.last, other.loops
+
     def fresh(self, word: str) -> str:
         """Return a new name for a local variable."""
         self.shared.counter += 1
@@ -313,9 +317,10 @@ class Expressions:
             else:
                 name, value = path[0], load(path[0])
             self.direct[path] = name
-            test = self.test(path[0] if len(path) == 1 else "", value, items=items)
             if self.loops and not items and len(path) > 1:
                 test = self.test_of_last(name, value)
+            else:
+                test = self.test(path[0] if len(path) == 1 else "", value, items=items)
             tests.append(self.positions.place(test, node.start, node.end))
         return tests[0] if len(tests) == 1 else ast.BoolOp(ast.And(), tests)
 

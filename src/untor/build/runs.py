@@ -37,7 +37,6 @@ LONGEST_RUN = 60
 _JOINED = {"text": "t", "attribute": "a", "rcdata": "r", "percent": "p", "segment-url": "s", "url-segment": "s"}
 """The escaping functions that a join knows, by its letters; any other value it takes as printed already: ``=``."""
 
-
 _SPECIAL = {"text": ("amp", "lt", "gt"), "attribute": ("amp", "lt", "gt", "quot", "apos")}
 """The characters that are escaped in places where values are tested without a call, by their names in the code."""
 

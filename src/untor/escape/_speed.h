@@ -19,7 +19,7 @@ typedef struct {
     PyObject *slow[SLOW];  /* the functions in Python */
     PyObject *direct;      /* the set of types whose dots are attributes */
     PyObject *missing;     /* the value of what is not there */
-    PyTypeObject *join;    /* the types of joins.c */
+    PyTypeObject *join;    /* the types of _joins.c */
     PyTypeObject *page;
 } State;
 
@@ -102,15 +102,15 @@ static inline Py_ssize_t growth(PyObject *string, const unsigned char *more)
     return extra;
 }
 
-/* Where a string stands that is written by data.c: a literal in quotes of its own, or inside one that is there. */
+/* Where a string stands that is written by _data.c: a literal in quotes of its own, or inside one that is there. */
 enum { IN_QUOTES, IN_SCRIPT_STRING, IN_JSON_STRING };
 void fill_data_tables(void);
 PyObject *inside_string(PyObject *string, int way);
 PyObject *plain_data(PyObject *module, PyObject *const *arguments, Py_ssize_t count);
 
-/* Add the types of joins.c to the module's state. */
+/* Add the types of _joins.c to the module's state. */
 int add_joins(PyObject *module, State *state);
-/* Return a new join, or a new page; see joins.c. */
+/* Return a new join, or a new page; see _joins.c. */
 PyObject *new_join(PyObject *module, State *state, PyObject *texts, PyObject *kinds);
 PyObject *new_page(State *state);
 
