@@ -26,7 +26,7 @@ _OWN_NAMES = frozenset(
 )
 """What the code reads and writes, besides names of these shapes: a prefix and more, or a word and a number."""
 
-_OWN_SHAPE = re.compile(r"k?[cpv]_|[efg]_|[a-z]+\d+\Z")
+_OWN_SHAPE = re.compile(r"k?[cpv]_|[efg]_|(?:[djlort]|add|deep|empty|index|last|pieces|rows|total)\d+\Z")
 
 
 def named_values(plan: Plan, inputs: Iterable[str]) -> list[str]:
