@@ -9,7 +9,7 @@ from untor.cache import CodeCache
 from untor.deep import with_deep_stack
 from untor.errors import TemplateMissing, error_of
 from untor.escape import MISSING, SCHEMES, Escapers, printed
-from untor.escape.fast import IS_BUILT, fast, joins, read_directly
+from untor.escape.fast import IS_BUILT, fast, joins, told
 from untor.filters import NAMES, built_in
 from untor.filters.settings import Settings
 from untor.folders import Folders
@@ -77,7 +77,15 @@ _RUN = {
 }
 """What generated code reads and calls, by name."""
 
-read_directly(lookups.direct_types, MISSING)
+told(
+    direct=lookups.direct_types,
+    plain=lookups.plain_values,
+    missing=MISSING,
+    truth=lookups.truth,
+    each=loops.each,
+    pairs=loops.pairs,
+    rest=loops.rest,
+)
 
 _NOTHING: Mapping[str, Callable[..., object]] = MappingProxyType({})
 

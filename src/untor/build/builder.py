@@ -108,9 +108,9 @@ class Builder(Loops):
             statements.append(self.when_missing(variable, from_context))
         if parameter.default is not None:
             # What kinds the values are of is found out after this.
-            self.expressions.plain = True
+            plain, self.expressions.plain = self.expressions.plain, True
             statements.append(self.when_missing(variable, self.expressions.build(parameter.default)))
-            self.expressions.plain = False
+            self.expressions.plain = plain
         elif self.function.context:
             statements.append(self.when_missing(variable, call("takes_missing", name, load("scope"))))
         return [self.positions.place(each, parameter.start, parameter.end) for each in statements]
@@ -210,7 +210,7 @@ class Builder(Loops):
                 run.append(operation)
             elif isinstance(operation, Call | SlotCall) and self.is_included(operation, target):
                 # With the extension, what is done in place is written together with what is around it.
-                together = self.shared.joins is not None and target == "append"
+                together = self.runs.joins and target == "append"
                 self.flush(run, parts, statements, "" if together else target)
                 statements += self.included(operation, target, parts if together else None)
             elif not isinstance(operation, InlineEnd):

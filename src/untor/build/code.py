@@ -68,7 +68,7 @@ def module_of(plan: Plan, variant: str, shared: Shared) -> ast.Module:
     if not whole:
         start += way.start()
         body += way.finish(way.collected())
-    module = ast.Module([*shared.joins_made(), *functions.values(), way.entry(named, [*start, *body])], [])
+    module = ast.Module([*shared.made(), *functions.values(), way.entry(named, [*start, *body])], [])
     place_all(module)
     return module
 

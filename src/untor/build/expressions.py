@@ -72,6 +72,8 @@ class Shared:
     """The files of the templates, numbered; none where their lines could not be told apart."""
     joins: dict[tuple[tuple[str, ...], bytes], str] | None = None
     """What is written with the extension: the texts of a run and how its values are escaped; ``None`` without it."""
+    loops: list[ast.expr] = field(default_factory=list)
+    """What makes the loops that the extension runs."""
 
     def escaper(self, name: str) -> str:
         """Return what an escaping function is called in the code."""
@@ -83,12 +85,18 @@ class Shared:
         assert self.joins is not None  # noqa: S101  asked for with the extension only
         return self.joins.setdefault((texts, letters), f"j{len(self.joins)}")
 
-    def joins_made(self) -> list[ast.stmt]:
-        """Return the statements that make the joins."""
-        return [
+    def loop(self, made: ast.expr) -> str:
+        """Return the name of a loop that the extension runs."""
+        self.loops.append(made)
+        return f"l{len(self.loops) - 1}"
+
+    def made(self) -> list[ast.stmt]:
+        """Return the statements that make the joins and the loops."""
+        joins = [
             ast.Assign([store(name)], call("join", constant(texts), constant(letters)))
             for (texts, letters), name in (self.joins or {}).items()
         ]
+        return [*joins, *(ast.Assign([store(f"l{number}")], made) for number, made in enumerate(self.loops))]
 
 
 class Expressions:

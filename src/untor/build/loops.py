@@ -3,16 +3,23 @@
 from __future__ import annotations
 
 import ast
+from itertools import islice
 
 from untor.build.nodes import LOAD, STORE, call, constant, load, store
+from untor.build.programs import translated
 from untor.language import tree
+from untor.plan.operations import every
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.build.expressions import Expressions
+    from untor.build.expressions import Expressions, Shared
     from untor.build.positions import Positions
+    from untor.build.runs import Runs
     from untor.build.variants import Variant
     from untor.plan.operations import Function, Loop, Operation
+
+MOST_RUN = 300
+"""How many operations a loop has at most that the extension runs."""
 
 DEEPEST_LOOPS = 8
 """How many loops may be nested in one function of the code."""
@@ -22,6 +29,8 @@ class Loops:
     """The loops of one function."""
 
     function: Function
+    shared: Shared
+    runs: Runs
     way: Variant
     positions: Positions
     expressions: Expressions
@@ -48,6 +57,9 @@ class Loops:
             items = call(self.helper("enumerate"), items)
             item = ast.Tuple([store(index), item], STORE)
             self.position(node.position or "").update(_counted(index))
+        if (run := self.run_by_extension(operation, target, items, item)) is not None:
+            self.expressions.scopes.pop()
+            return [*statements, *run]
         self.depth += 1
         self.expressions.loops += 1
         self.expressions.kinds.update(dict.fromkeys(names, False))
@@ -74,6 +86,46 @@ class Loops:
         if operation.empty:
             statements.append(ast.If(load(flag), self.block(operation.empty, target) or [ast.Pass()], []))
         return statements
+
+    def run_by_extension(
+        self, operation: Loop, target: str, items: ast.expr, item: ast.expr
+    ) -> list[ast.stmt] | None:
+        """Return a loop that the extension runs, where it can, with one behind it for the items that it leaves."""
+        if not self.may_be_run(operation, target):
+            return None
+        included = self.shared.included
+        self.expressions.plain = True
+        self.depth += 1
+        self.expressions.loops += 1
+        body = self.block(operation.body, target) or [ast.Pass()]
+        self.depth -= 1
+        self.expressions.loops -= 1
+        self.expressions.plain = False
+        program = translated(item, body)
+        if program is None:
+            self.shared.included = included
+            return None
+        place = operation.node.iterable
+        called = call(self.shared.loop(program.made), load(target), items, *program.given)
+        found: ast.expr = self.positions.place(called, place.start, place.end)
+        statements: list[ast.stmt] = []
+        if operation.empty:
+            left = self.expressions.fresh("rows")
+            statements.append(ast.Assign([store(left)], found))
+            found = load(left)
+        rest = ast.For(item, ast.BoolOp(ast.Or(), [found, ast.Tuple([], LOAD)]), body, [])
+        statements.append(self.positions.place(rest, place.start, place.end))
+        if operation.empty:
+            none = ast.Compare(found, [ast.Is()], [constant(None)])
+            statements.append(ast.If(none, self.block(operation.empty, target) or [ast.Pass()], []))
+        return statements
+
+    def may_be_run(self, operation: Loop, target: str) -> bool:
+        """Tell whether a loop may be one for the extension: of pages at once, and of a size that can be tried."""
+        at_once = not (self.way.chunks or self.way.awaits or self.function.plain)
+        if not (at_once and self.runs.joins and target == "append"):
+            return False
+        return len([*islice(every(operation.body), MOST_RUN + 1)]) <= MOST_RUN
 
     def forgotten(self, before: int) -> list[ast.stmt]:
         """Let the types that are remembered from a number on begin with none."""

@@ -69,6 +69,11 @@ class Runs:
         self.read: dict[int, str] = {}
         """The variables that hold values of the run which were read before it, by the nodes of the tree."""
 
+    @property
+    def joins(self) -> bool:
+        """Tell whether runs are written with joins; code that stands behind something faster is as short as can be."""
+        return self.shared.joins is not None and not self.expressions.plain
+
     def collected(self, run: list[Item]) -> tuple[list[ast.stmt], list[Part]]:
         """Return the statements that read what a run reads from objects, and the texts and values of the run."""
         first = self.reading([node for operation in run for node in _values(operation)])
@@ -94,7 +99,7 @@ class Runs:
     def reading(self, values: list[tree.Expression]) -> list[ast.stmt]:
         """Read values into variables, in a copy for each kind that the objects they are read from may be."""
         owners = self.expressions.owners()
-        if not self.expressions.lenient:
+        if not (self.expressions.lenient or self.expressions.plain):
             owners.read(values)
         if not 0 < len(owners.found) <= MOST_OWNERS:
             return []
@@ -134,7 +139,7 @@ class Runs:
         """Return the statements that write texts and values."""
         given = [part.given for part in parts if isinstance(part, Printed)]
         whole = target == RETURN
-        if self.shared.joins is None or not given:
+        if not (self.joins and given):
             return self.way.finish(_joined(parts)) if whole else [append(_joined(parts), target)]
         made = call(self.shared.join(*_shape(parts)), constant(None) if whole else load(target), *given)
         if whole:
@@ -148,7 +153,7 @@ class Runs:
         self.expressions.scopes.append({name: name for name in named})
         parts = self.parts(run)
         self.expressions.scopes.pop()
-        if self.shared.joins is None:
+        if not self.joins:
             there: list[ast.expr] = [ast.Compare(load(name), [ast.IsNot()], [load("MISSING")]) for name in named]
             all_there = there[0] if len(there) == 1 else ast.BoolOp(ast.And(), there)
             return [ast.If(all_there, self.way.finish(_joined(parts)), [])]
@@ -191,7 +196,7 @@ class Runs:
         first, *others = operation.escapers
         if others and others[0] == "attribute" and first in INERT:
             del others[0]
-        letter = _JOINED.get(first, "") if self.shared.joins is not None and not others else ""
+        letter = _JOINED.get(first, "") if self.joins and not others else ""
         given = None
         if letter:
             given, value = self.given(node)
@@ -208,7 +213,7 @@ class Runs:
         for outer in others:
             built = self.positions.place(call(self.shared.escaper(outer), built), node.start, node.end)
         if given is None:
-            loops = self.shared.joins is None and self.expressions.loops > 0
+            loops = self.shared.joins is None and self.expressions.loops > 0 and not self.expressions.plain
             if loops and isinstance(value, ast.Name) and not others and first in _SPECIAL:
                 built = self.tested(value, _SPECIAL[first], built)
             return [self.ready(built)]
@@ -236,7 +241,7 @@ class Runs:
 
     def ready(self, printed: ast.expr) -> Printed:
         """Return what is printed already: for a join and behind it, made only once."""
-        if self.shared.joins is None or isinstance(printed, ast.Name):
+        if not self.joins or isinstance(printed, ast.Name):
             return Printed("=", printed, printed)
         name = self.expressions.fresh("r")
         return Printed("=", ast.NamedExpr(store(name), printed), load(name))

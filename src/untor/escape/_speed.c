@@ -2,7 +2,7 @@
 
 #include "_speed.h"
 
-static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot"};
+static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot", "truth", "each", "pairs", "rest"};
 
 static inline State *state_of(PyObject *module) { return (State *)PyModule_GetState(module); }
 
@@ -205,18 +205,20 @@ static PyObject *install(PyObject *module, PyObject *arguments)
         Py_XSETREF(state->missing, Py_NewRef(function));
         Py_RETURN_NONE;
     }
-    if (strcmp(name, "direct") == 0) {
+    int is_direct = strcmp(name, "direct") == 0;
+    if (is_direct || strcmp(name, "plain") == 0) {
         if (!PySet_CheckExact(function)) {
-            PyErr_SetString(PyExc_TypeError, "direct is a set");
+            PyErr_Format(PyExc_TypeError, "%s is a set", name);
             return NULL;
         }
-        Py_XSETREF(state->direct, Py_NewRef(function));
+        PyObject **types = is_direct ? &state->direct : &state->plain;
+        Py_XSETREF(*types, Py_NewRef(function));
         Py_RETURN_NONE;
     }
     for (int which = 0; which < SLOW; which++) {
         if (strcmp(name, NAMES[which]) == 0) {
             Py_XSETREF(state->slow[which], Py_NewRef(function));
-            return PyObject_GetAttrString(module, name);
+            return which > DOT ? Py_NewRef(function) : PyObject_GetAttrString(module, name);
         }
     }
     PyErr_Format(PyExc_ValueError, "there is no %s", name);
@@ -230,6 +232,8 @@ static PyObject *join(PyObject *module, PyObject *arguments)
         return NULL;
     return new_join(module, state_of(module), texts, kinds);
 }
+
+static PyObject *loop(PyObject *module, PyObject *arguments) { return new_loop(module, state_of(module), arguments); }
 
 static PyObject *page(PyObject *module, PyObject *ignored)
 {
@@ -249,6 +253,7 @@ static PyMethodDef METHODS[] = {
     {"dot", (PyCFunction)(void (*)(void))dot, METH_FASTCALL, NULL},
     {"install", install, METH_VARARGS, "Take the function in Python that does what is not done here; return the fast one."},
     {"join", join, METH_VARARGS, "Return what writes values between texts, escaped as the letters say."},
+    {"loop", loop, METH_VARARGS, "Return what writes the items of a loop; see _loops.c."},
     {"page", page, METH_NOARGS, "Return an empty page."},
     {NULL, NULL, 0, NULL},
 };
@@ -259,9 +264,11 @@ static int traverse(PyObject *module, visitproc visit, void *arg)
     for (int which = 0; which < SLOW; which++)
         Py_VISIT(state->slow[which]);
     Py_VISIT(state->direct);
+    Py_VISIT(state->plain);
     Py_VISIT(state->missing);
     Py_VISIT(state->join);
     Py_VISIT(state->page);
+    Py_VISIT(state->loop);
     return 0;
 }
 
@@ -271,9 +278,11 @@ static int clear(PyObject *module)
     for (int which = 0; which < SLOW; which++)
         Py_CLEAR(state->slow[which]);
     Py_CLEAR(state->direct);
+    Py_CLEAR(state->plain);
     Py_CLEAR(state->missing);
     Py_CLEAR(state->join);
     Py_CLEAR(state->page);
+    Py_CLEAR(state->loop);
     return 0;
 }
 
@@ -283,7 +292,7 @@ static int execute(PyObject *module)
 {
     fill_tables();
     fill_data_tables();
-    return add_joins(module, state_of(module));
+    return add_joins(module, state_of(module)) < 0 ? -1 : add_loops(module, state_of(module));
 }
 
 static PyModuleDef_Slot SLOTS[] = {

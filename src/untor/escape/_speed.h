@@ -13,14 +13,16 @@
 #include <stdint.h>
 #include <string.h>
 
-enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, JSON_STRING, DOT, SLOW };
+enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, JSON_STRING, DOT, TRUTH, EACH, PAIRS, REST, SLOW };
 
 typedef struct {
     PyObject *slow[SLOW];  /* the functions in Python */
     PyObject *direct;      /* the set of types whose dots are attributes */
+    PyObject *plain;       /* the set of types whose values are true or false as Python has it */
     PyObject *missing;     /* the value of what is not there */
-    PyTypeObject *join;    /* the types of _joins.c */
+    PyTypeObject *join;    /* the types of _joins.c and _loops.c */
     PyTypeObject *page;
+    PyTypeObject *loop;
 } State;
 
 /* What a character becomes longer by when it is escaped, in text and in attributes; FORBIDDEN is left to Python. */
@@ -45,11 +47,10 @@ static inline int is_text(PyObject *value)
 }
 
 /* Whether eight bytes have one in them that is a control, not ASCII, or one of & ' < > ": exact for any of them. */
-static inline int is_suspicious(const Py_UCS1 *chars)
+static inline int is_suspicious(uint64_t word)
 {
     const uint64_t ones = 0x0101010101010101u, high = 0x8080808080808080u;
-    uint64_t word, low, reference, angle, quote, delete;
-    memcpy(&word, chars, 8);
+    uint64_t low, reference, angle, quote, delete;
     low = word - 0x20 * ones;
     reference = ((word | ones) ^ (0x27 * ones)) - ones; /* & and ' differ in one bit */
     angle = ((word | 2 * ones) ^ (0x3e * ones)) - ones; /* so do < and > */
@@ -59,15 +60,34 @@ static inline int is_suspicious(const Py_UCS1 *chars)
     return ((word | ((low | reference | angle | quote | delete) & ~word)) & high) != 0;
 }
 
+static inline uint64_t eight_bytes(const Py_UCS1 *chars)
+{
+    uint64_t word;
+    memcpy(&word, chars, 8);
+    return word;
+}
+
+/* Eight bytes with all of fewer in them, some of them twice. */
+static inline uint64_t few_bytes(const Py_UCS1 *chars, Py_ssize_t length)
+{
+    if (length >= 4) {
+        uint32_t first, last;
+        memcpy(&first, chars, 4);
+        memcpy(&last, chars + length - 4, 4);
+        return (uint64_t)first << 32 | last;
+    }
+    return 0x6161616161000000u | (uint64_t)chars[0] << 16 | (uint64_t)chars[length / 2] << 8 | chars[length - 1];
+}
+
 /* Whether text of one byte a character has nothing in it that is escaped or forbidden, by a glance; else look closer. */
 static inline int is_clean(const Py_UCS1 *chars, Py_ssize_t length)
 {
     if (length < 8)
-        return 0;
+        return length == 0 || !is_suspicious(few_bytes(chars, length));
     for (Py_ssize_t i = 0; i + 8 <= length; i += 8)
-        if (is_suspicious(chars + i))
+        if (is_suspicious(eight_bytes(chars + i)))
             return 0;
-    return !is_suspicious(chars + length - 8);
+    return !is_suspicious(eight_bytes(chars + length - 8));
 }
 
 /* How much longer a string is when it is escaped; -1 when it has something in it that is forbidden. */
@@ -108,10 +128,12 @@ void fill_data_tables(void);
 PyObject *inside_string(PyObject *string, int way);
 PyObject *plain_data(PyObject *module, PyObject *const *arguments, Py_ssize_t count);
 
-/* Add the types of _joins.c to the module's state. */
+/* Add the types of _joins.c and _loops.c to the module's state. */
 int add_joins(PyObject *module, State *state);
-/* Return a new join, or a new page; see _joins.c. */
+int add_loops(PyObject *module, State *state);
+/* Return a new join, page or loop; see _joins.c and _loops.c. */
 PyObject *new_join(PyObject *module, State *state, PyObject *texts, PyObject *kinds);
 PyObject *new_page(State *state);
+PyObject *new_loop(PyObject *module, State *state, PyObject *arguments);
 
 #endif

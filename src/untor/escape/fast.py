@@ -32,12 +32,15 @@ def fast(function: Function) -> Function:
 
 
 def joins() -> dict[str, object]:
-    """Return what generated code calls to make joins and pages of the extension, by name."""
-    return {"join": _speed.join, "page": _speed.page} if IS_BUILT else {}
+    """Return what generated code calls to make joins, loops and pages of the extension, by name."""
+    return {"join": _speed.join, "loop": _speed.loop, "page": _speed.page} if IS_BUILT else {}
 
 
-def read_directly(types: set[type], missing: object) -> None:
-    """Tell the extension the set of types whose dots are attributes, and the value of what is not there."""
-    if IS_BUILT:  # pragma: no branch
-        _speed.install("direct", types)
-        _speed.install("missing", missing)
+def told(**known: object) -> None:
+    """Tell the extension what it has to know of the values of pages, and which functions do what it leaves to them.
+
+    ``direct`` is the set of types whose dots are attributes, ``plain`` that of those whose values are true or false as
+    Python has it, and ``missing`` the value of what is not there.
+    """
+    for name, value in known.items() if IS_BUILT else ():
+        _speed.install(name, value)

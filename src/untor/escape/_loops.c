@@ -1,0 +1,556 @@
+/* Loops whose body only reads, decides and writes, run as a program of a few steps.
+
+   A loop is called with the write of a page, what to run over, and the values that its body takes from around it. It
+   returns what is left to do: nothing (an empty tuple; None, when there was no item at all), or the items from the
+   first one on that it cannot write. Of that one nothing is in the page then; Python does it and all after it, with
+   code that says what is wrong and where. So nothing here ever has to tell one error from another.
+
+   The values of a program are in slots: the item, what the loop is called with, what it always has (constants and
+   functions), and what its steps make. untor.build.programs writes the programs. */
+
+#include "_writing.h"
+
+#define MOST_SLOTS 250
+#define ITEMS_BETWEEN_BREATHS 10000
+
+typedef struct {
+    PyObject_VAR_HEAD
+    State *state;
+    PyObject *module;      /* which the state is that of */
+    PyObject *names;       /* that are read after dots: a tuple of str */
+    PyObject *joins;       /* what is written: a tuple of Join */
+    PyObject *kept;        /* a tuple */
+    int given, slots;
+    PyTypeObject **seen;   /* for each step that reads, the type that it last saw to have attributes and no items */
+    int code[];
+} Loop;
+
+/* The steps. What each is followed by: a slot (s), a name (n), a join and slots for all its values (j), a step further
+   on (t), a number (i), a slot or -1 (o), or how many slots follow (c). */
+enum { READ, WRITE, TEST, JUMP, ITEMS, FOR, SPLIT, CALL, COMPARE, BINARY, UNARY, COPY, ABSENT, NEED, PACK, STEPS };
+static const char *const SHAPES[STEPS] = {
+    [READ] = "ssn",     /* to, from, name: a dot */
+    [WRITE] = "j",
+    [TEST] = "sti",     /* value, where to go on when it is false, whether an array is asked for items */
+    [JUMP] = "t",
+    [ITEMS] = "ssi",    /* to, from, whether pairs: what a loop runs over, if it can be run over again */
+    [FOR] = "sstt",     /* items, item, end of the body, end of what is done when there is no item */
+    [SPLIT] = "sss",    /* pair, first, second */
+    [CALL] = "ssoc",    /* to, function, names of the last arguments, arguments */
+    [COMPARE] = "sssi", /* to, left, right, how */
+    [BINARY] = "sssi",
+    [UNARY] = "ssi",
+    [COPY] = "ss",      /* to, from */
+    [ABSENT] = "st",    /* value, where to go on when it is None or missing */
+    [NEED] = "s",       /* value, that must not be missing */
+    [PACK] = "sc",      /* to, items of a tuple */
+};
+enum { IN = Py_GE + 1, NOT_IN, IS, IS_NOT };
+enum { ADD, SUBTRACT, MULTIPLY, DIVIDE, FLOOR, AND };
+enum { NOT, MINUS };
+
+typedef struct {
+    Loop *loop;
+    PyObject **slots;
+    Page *page;
+    unsigned items;
+} Run;
+
+/* What an exception means to a step: 0, Python does the same and finds it again; -1, it is nobody's to handle. */
+static int left_to_python(void)
+{
+    if (PyErr_Occurred() && !PyErr_ExceptionMatches(PyExc_Exception))
+        return -1;
+    PyErr_Clear();
+    return 0;
+}
+
+/* Let other threads and signals have their turn, as Python does between its instructions. */
+static int breathe(void)
+{
+    Py_BEGIN_ALLOW_THREADS
+    Py_END_ALLOW_THREADS
+    return PyErr_CheckSignals();
+}
+
+/* Put what a step has made into its slot: 1, or what its exception means. */
+static inline int put(PyObject **slot, PyObject *value)
+{
+    if (value == NULL)
+        return left_to_python();
+    Py_SETREF(*slot, value);
+    return 1;
+}
+
+/* --- steps --------------------------------------------------------------------------------------------------------- */
+
+static inline PyObject *read_dot(State *state, PyObject *owner, PyObject *name, PyTypeObject **seen)
+{
+    PyTypeObject *type = Py_TYPE(owner);
+    if (type == *seen)
+        return PyObject_GetAttr(owner, name);
+    if (PyDict_CheckExact(owner))
+        return Py_XNewRef(PyDict_GetItemWithError(owner, name));
+    int is_direct = state->direct == NULL ? 0 : PySet_Contains(state->direct, (PyObject *)type);
+    if (is_direct < 0 || state->slow[DOT] == NULL)
+        return NULL;
+    if (!is_direct)
+        return PyObject_CallFunctionObjArgs(state->slow[DOT], owner, name, NULL);
+    Py_XSETREF(*seen, (PyTypeObject *)Py_NewRef(type));
+    return PyObject_GetAttr(owner, name);
+}
+
+static int write_values(Run *run, const Join *join, const int *from)
+{
+    PyObject *values[MOST_VALUES];
+    Piece pieces[MOST_VALUES];
+    Py_ssize_t count = Py_SIZE(join), seen, length;
+    Py_UCS4 widest;
+    for (Py_ssize_t i = 0; i < count; i++) {
+        values[i] = run->slots[from[i]];
+        /* What may be missing prints as nothing. */
+        if (values[i] == join->state->missing && strchr("tar", join->kinds[i]) != NULL)
+            values[i] = Py_None;
+    }
+    if (write_quickly_to(run->page, join, values))
+        return 1;
+    int fine = look_at_all(join, values, pieces, &seen, &length, &widest);
+    if (fine > 0)
+        fine = write_to(run->page, join, pieces, length, widest);
+    release_all(pieces, seen);
+    return fine;
+}
+
+/* Whether a value counts as true: 1 or 0; 2 when Python has to find out; -1. */
+static int is_true(State *state, PyObject *value, int as_test)
+{
+    if (value == Py_True)
+        return 1;
+    if (value == Py_False || value == Py_None)
+        return 0;
+    int found, is_plain = 1;
+    if (as_test && !is_text(value) && !PyLong_CheckExact(value) && !PyList_CheckExact(value))
+        is_plain = state->plain == NULL ? 0 : PySet_Contains(state->plain, (PyObject *)Py_TYPE(value));
+    if (is_plain > 0)
+        found = PyObject_IsTrue(value);
+    else {
+        PyObject *asked = is_plain < 0 || state->slow[TRUTH] == NULL ? NULL : PyObject_CallOneArg(state->slow[TRUTH], value);
+        found = asked == NULL ? -1 : PyObject_IsTrue(asked);
+        Py_XDECREF(asked);
+    }
+    if (found >= 0)
+        return found;
+    return left_to_python() < 0 ? -1 : 2;
+}
+
+/* What a loop runs over; NULL without an exception for what could not be run over again. */
+static PyObject *items_of(State *state, PyObject *value, int pairs)
+{
+    if (!pairs && (PyList_CheckExact(value) || PyTuple_CheckExact(value)))
+        return Py_NewRef(value);
+    PyObject *function = state->slow[pairs ? PAIRS : EACH];
+    return PyIter_Check(value) || function == NULL ? NULL : PyObject_CallOneArg(function, value);
+}
+
+static int compare(PyObject **slots, const int *step)
+{
+    PyObject *left = slots[step[2]], *right = slots[step[3]];
+    int how = step[4], found;
+    if (how == IS || how == IS_NOT)
+        found = (left == right) == (how == IS);
+    else if (how == IN || how == NOT_IN) {
+        found = PySequence_Contains(right, left);
+        if (found < 0)
+            return left_to_python();
+        found = found == (how == IN);
+    }
+    else
+        return put(slots + step[1], PyObject_RichCompare(left, right, how));
+    return put(slots + step[1], PyBool_FromLong(found));
+}
+
+static PyObject *binary(PyObject *left, PyObject *right, int how)
+{
+    switch (how) {
+    case ADD: return PyNumber_Add(left, right);
+    case SUBTRACT: return PyNumber_Subtract(left, right);
+    case MULTIPLY: return PyNumber_Multiply(left, right);
+    case DIVIDE: return PyNumber_TrueDivide(left, right);
+    case FLOOR: return PyNumber_FloorDivide(left, right);
+    default: return PyNumber_And(left, right);
+    }
+}
+
+static PyObject *call(PyObject **slots, const int *step)
+{
+    PyObject *arguments[MOST_SLOTS + 1];
+    Py_ssize_t count = step[4], named = 0;
+    for (Py_ssize_t i = 0; i < count; i++)
+        arguments[i] = slots[step[5 + i]];
+    PyObject *names = step[3] < 0 ? NULL : slots[step[3]];
+    if (names != NULL && PyTuple_CheckExact(names) && PyTuple_GET_SIZE(names) <= count)
+        named = PyTuple_GET_SIZE(names);
+    else
+        names = NULL;
+    return PyObject_Vectorcall(slots[step[2]], arguments, (size_t)(count - named), names);
+}
+
+static PyObject *pack(PyObject **slots, const int *step)
+{
+    PyObject *packed = PyTuple_New(step[2]);
+    for (int i = 0; packed != NULL && i < step[2]; i++)
+        PyTuple_SET_ITEM(packed, i, Py_NewRef(slots[step[3 + i]]));
+    return packed;
+}
+
+static int steps(Run *run, int at, int end);
+
+/* Do the body of a loop in a loop for each item: 1 when there was one, 2 when there was none; 0 and -1 as steps. */
+static int each_item(Run *run, int at)
+{
+    const int *step = run->loop->code + at;
+    PyObject *items = run->slots[step[1]], *iterator = NULL;
+    int is_list = PyList_CheckExact(items), is_tuple = PyTuple_CheckExact(items), fine = 2;
+    if (!is_list && !is_tuple && (iterator = PyObject_GetIter(items)) == NULL)
+        return left_to_python();
+    Py_INCREF(items);
+    for (Py_ssize_t i = 0;; i++) {
+        PyObject *item = NULL;
+        if (is_list)
+            item = i < PyList_GET_SIZE(items) ? Py_NewRef(PyList_GET_ITEM(items, i)) : NULL;
+        else if (is_tuple)
+            item = i < PyTuple_GET_SIZE(items) ? Py_NewRef(PyTuple_GET_ITEM(items, i)) : NULL;
+        else if ((item = PyIter_Next(iterator)) == NULL && PyErr_Occurred()) {
+            fine = left_to_python();
+            break;
+        }
+        if (item == NULL)
+            break;
+        Py_SETREF(run->slots[step[2]], item);
+        fine = ++run->items % ITEMS_BETWEEN_BREATHS == 0 && breathe() < 0 ? -1 : steps(run, at + 5, step[3]);
+        if (fine <= 0)
+            break;
+    }
+    Py_DECREF(items);
+    Py_XDECREF(iterator);
+    return fine;
+}
+
+/* Do the steps from one to another: 1, all is done; 0, Python has to do what they do; -1, with an exception. */
+static int steps(Run *run, int at, int end)
+{
+    Loop *loop = run->loop;
+    PyObject **slots = run->slots;
+    int fine = 1;
+    while (at < end) {
+        const int *step = loop->code + at;
+        switch (step[0]) {
+        case READ:
+            fine = put(slots + step[1], read_dot(loop->state, slots[step[2]], PyTuple_GET_ITEM(loop->names, step[3]), loop->seen + at));
+            at += 4;
+            break;
+        case WRITE: {
+            const Join *join = (Join *)PyTuple_GET_ITEM(loop->joins, step[1]);
+            fine = write_values(run, join, step + 2);
+            at += 2 + (int)Py_SIZE(join);
+            break;
+        }
+        case TEST: {
+            int found = is_true(loop->state, slots[step[1]], step[3]);
+            fine = found < 0 ? -1 : found != 2;
+            at = found ? at + 4 : step[2];
+            break;
+        }
+        case JUMP:
+            at = step[1];
+            break;
+        case ITEMS:
+            fine = put(slots + step[1], items_of(loop->state, slots[step[2]], step[3]));
+            at += 4;
+            break;
+        case FOR:
+            fine = each_item(run, at);
+            at = fine == 2 ? step[3] : step[4];
+            break;
+        case SPLIT: {
+            PyObject *pair = slots[step[1]];
+            if (!PyTuple_CheckExact(pair) || PyTuple_GET_SIZE(pair) != 2)
+                return 0;
+            Py_INCREF(pair);
+            Py_SETREF(slots[step[2]], Py_NewRef(PyTuple_GET_ITEM(pair, 0)));
+            Py_SETREF(slots[step[3]], Py_NewRef(PyTuple_GET_ITEM(pair, 1)));
+            Py_DECREF(pair);
+            at += 4;
+            break;
+        }
+        case CALL:
+            fine = put(slots + step[1], call(slots, step));
+            at += 5 + step[4];
+            break;
+        case COMPARE:
+            fine = compare(slots, step);
+            at += 5;
+            break;
+        case BINARY:
+            fine = put(slots + step[1], binary(slots[step[2]], slots[step[3]], step[4]));
+            at += 5;
+            break;
+        case UNARY: {
+            PyObject *value = slots[step[2]];
+            if (step[3] == NOT) {
+                int found = is_true(loop->state, value, 0);
+                fine = found < 0 ? -1 : found == 2 ? 0 : put(slots + step[1], PyBool_FromLong(!found));
+            }
+            else
+                fine = put(slots + step[1], step[3] == MINUS ? PyNumber_Negative(value) : PyNumber_Positive(value));
+            at += 4;
+            break;
+        }
+        case COPY:
+            fine = put(slots + step[1], Py_NewRef(slots[step[2]]));
+            at += 3;
+            break;
+        case ABSENT:
+            at = slots[step[1]] == Py_None || slots[step[1]] == loop->state->missing ? step[2] : at + 3;
+            break;
+        case NEED:
+            fine = slots[step[1]] != loop->state->missing;
+            at += 2;
+            break;
+        case PACK:
+            fine = put(slots + step[1], pack(slots, step));
+            at += 3 + step[2];
+            break;
+        }
+        if (fine <= 0)
+            return fine;
+    }
+    return 1;
+}
+
+/* --- calling a loop ------------------------------------------------------------------------------------------------ */
+
+/* What is left of the items from one on, which is the next of the iterator's where there is one. */
+static PyObject *rest_of(State *state, PyObject *items, PyObject *iterator, PyObject *item, Py_ssize_t number)
+{
+    if (iterator == NULL)
+        return PySequence_GetSlice(items, number, PY_SSIZE_T_MAX);
+    if (state->slow[REST] == NULL) {
+        PyErr_SetString(PyExc_RuntimeError, "rest is not installed");
+        return NULL;
+    }
+    return PyObject_CallFunctionObjArgs(state->slow[REST], item, iterator, NULL);
+}
+
+static PyObject *run_all(Run *run, PyObject *items)
+{
+    Loop *loop = run->loop;
+    Page *page = run->page;
+    PyObject *iterator = NULL, *result = NULL;
+    int is_list = PyList_CheckExact(items), is_tuple = PyTuple_CheckExact(items);
+    if (!is_list && !is_tuple && (iterator = PyObject_GetIter(items)) == NULL)
+        return NULL;
+    Py_ssize_t i = 0;
+    for (;; i++) {
+        PyObject *item = NULL;
+        if (is_list)
+            item = i < PyList_GET_SIZE(items) ? Py_NewRef(PyList_GET_ITEM(items, i)) : NULL;
+        else if (is_tuple)
+            item = i < PyTuple_GET_SIZE(items) ? Py_NewRef(PyTuple_GET_ITEM(items, i)) : NULL;
+        else
+            item = PyIter_Next(iterator);
+        if (item == NULL) {
+            if (!PyErr_Occurred())
+                result = i ? PyTuple_New(0) : Py_NewRef(Py_None);
+            break;
+        }
+        Py_SETREF(run->slots[0], item);
+        if (++run->items % ITEMS_BETWEEN_BREATHS == 0 && breathe() < 0)
+            break;
+        Py_ssize_t before = page->length;
+        Py_UCS4 widest = widest_of(page);
+        int fine = steps(run, 0, (int)Py_SIZE(loop));
+        if (fine > 0)
+            continue;
+        if (fine == 0 && page_cut(page, before, widest) == 0)
+            result = rest_of(loop->state, items, iterator, run->slots[0], i);
+        break;
+    }
+    Py_XDECREF(iterator);
+    return result;
+}
+
+static PyObject *loop_call(Loop *self, PyObject *const *arguments, Py_ssize_t count)
+{
+    if (count != self->given + 2) {
+        PyErr_Format(PyExc_TypeError, "this takes a page, items and %d values", self->given);
+        return NULL;
+    }
+    Run run = {self, NULL, page_of(arguments[0]), 0};
+    if (run.page == NULL || self->kept == NULL) {
+        PyErr_SetString(PyExc_TypeError, "this takes the write of a page");
+        return NULL;
+    }
+    PyObject *slots[MOST_SLOTS];
+    run.slots = slots;
+    int at = 0;
+    slots[at++] = Py_NewRef(Py_None);
+    for (Py_ssize_t i = 2; i < count; i++)
+        slots[at++] = Py_NewRef(arguments[i]);
+    for (Py_ssize_t i = 0; i < PyTuple_GET_SIZE(self->kept); i++)
+        slots[at++] = Py_NewRef(PyTuple_GET_ITEM(self->kept, i));
+    while (at < self->slots)
+        slots[at++] = Py_NewRef(Py_None);
+    PyObject *result = run_all(&run, arguments[1]);
+    while (at)
+        Py_DECREF(slots[--at]);
+    return result;
+}
+
+/* --- making a loop ------------------------------------------------------------------------------------------------- */
+
+/* Where the step after one begins; -1 when it is none that there can be. */
+static int after_step(const Loop *self, int at, int length)
+{
+    const int *code = self->code;
+    if (code[at] < 0 || code[at] >= STEPS)
+        return -1;
+    int next = at + 1;
+    for (const char *shape = SHAPES[code[at]]; *shape; shape++, next++) {
+        int number = next < length ? code[next] : -2, most = self->slots, follow = 0;
+        switch (*shape) {
+        case 'n': most = (int)PyTuple_GET_SIZE(self->names); break;
+        case 't': most = number > at ? length + 1 : 0; break;
+        case 'i': most = 10; break;
+        case 'c': follow = number; break;
+        case 'o': number = number == -1 ? 0 : number; break;
+        case 'j':
+            most = (int)PyTuple_GET_SIZE(self->joins);
+            if (number >= 0 && number < most)
+                follow = (int)Py_SIZE(PyTuple_GET_ITEM(self->joins, number));
+            break;
+        }
+        if (number < 0 || number >= most)
+            return -1;
+        for (; follow > 0; follow--)
+            if (++next >= length || code[next] < 0 || code[next] >= self->slots)
+                return -1;
+    }
+    return next;
+}
+
+/* A loop keeps functions, which may lead back to it: it is one of the objects that Python looks through for that. */
+static int loop_traverse(Loop *self, visitproc visit, void *arg)
+{
+    for (Py_ssize_t i = 0; self->seen != NULL && i < Py_SIZE(self); i++)
+        Py_VISIT(self->seen[i]);
+    Py_VISIT(self->names);
+    Py_VISIT(self->joins);
+    Py_VISIT(self->kept);
+    Py_VISIT(self->module);
+    Py_VISIT(Py_TYPE(self));
+    return 0;
+}
+
+static int loop_clear(Loop *self)
+{
+    for (Py_ssize_t i = 0; self->seen != NULL && i < Py_SIZE(self); i++)
+        Py_CLEAR(self->seen[i]);
+    Py_CLEAR(self->kept);
+    return 0;
+}
+
+static void loop_free(Loop *self)
+{
+    PyTypeObject *type = Py_TYPE(self);
+    PyObject_GC_UnTrack(self);
+    loop_clear(self);
+    PyMem_Free(self->seen);
+    Py_XDECREF(self->names);
+    Py_XDECREF(self->joins);
+    Py_XDECREF(self->module);
+    PyObject_GC_Del(self);
+    Py_DECREF(type);
+}
+
+static PyMethodDef LOOP_CALL = {
+    "loop", (PyCFunction)(void (*)(void))loop_call, METH_FASTCALL, "Write what a loop writes for its items; return what is left.",
+};
+
+/* Take the steps: -1 with an exception when they are not what a loop can do. */
+static int take_steps(Loop *self, PyObject *code)
+{
+    int length = (int)PyTuple_GET_SIZE(code);
+    for (int i = 0; i < length; i++) {
+        long number = PyLong_AsLong(PyTuple_GET_ITEM(code, i));
+        if (number == -1 && PyErr_Occurred())
+            return -1;
+        self->code[i] = number < -1 || number > length + MOST_SLOTS ? -2 : (int)number;
+    }
+    for (int at = 0; at < length; at = after_step(self, at, length)) {
+        if (after_step(self, at, length) < 0) {
+            PyErr_Format(PyExc_ValueError, "there is no such step at %d", at);
+            return -1;
+        }
+    }
+    return 0;
+}
+
+PyObject *new_loop(PyObject *module, State *state, PyObject *arguments)
+{
+    PyObject *code, *names, *joins, *kept;
+    int given, slots;
+    if (!PyArg_ParseTuple(arguments, "O!O!O!O!ii", &PyTuple_Type, &code, &PyTuple_Type, &names, &PyTuple_Type, &joins,
+                          &PyTuple_Type, &kept, &given, &slots))
+        return NULL;
+    if (given < 0 || slots > MOST_SLOTS || 1 + given + PyTuple_GET_SIZE(kept) > slots || PyTuple_GET_SIZE(code) > 100000) {
+        PyErr_SetString(PyExc_ValueError, "a loop takes more, or less, than there can be");
+        return NULL;
+    }
+    Loop *self = PyObject_GC_NewVar(Loop, state->loop, PyTuple_GET_SIZE(code));
+    if (self == NULL)
+        return NULL;
+    self->state = state;
+    self->module = Py_NewRef(module);
+    self->names = Py_NewRef(names);
+    self->kept = Py_NewRef(kept);
+    self->given = given;
+    self->slots = slots;
+    self->seen = PyMem_Calloc((size_t)PyTuple_GET_SIZE(code) + 1, sizeof(PyTypeObject *));
+    self->joins = PyTuple_New(PyTuple_GET_SIZE(joins));
+    PyObject *function = NULL;
+    if (self->seen == NULL)
+        PyErr_NoMemory();
+    int fine = self->seen != NULL && self->joins != NULL;
+    for (Py_ssize_t i = 0; fine && i < PyTuple_GET_SIZE(joins); i++) {
+        PyObject *texts, *kinds;
+        Join *join = NULL;
+        if (PyArg_ParseTuple(PyTuple_GET_ITEM(joins, i), "O!O!", &PyTuple_Type, &texts, &PyBytes_Type, &kinds))
+            join = make_join(module, state, texts, kinds);
+        fine = join != NULL;
+        PyTuple_SET_ITEM(self->joins, i, (PyObject *)join);
+    }
+    PyObject_GC_Track(self);
+    if (fine && take_steps(self, code) == 0)
+        function = PyCFunction_New(&LOOP_CALL, (PyObject *)self);
+    Py_DECREF(self);
+    return function;
+}
+
+static PyType_Slot LOOP_SLOTS[] = {
+    {Py_tp_dealloc, loop_free},
+    {Py_tp_traverse, loop_traverse},
+    {Py_tp_clear, loop_clear},
+    {0, NULL},
+};
+static PyType_Spec LOOP_SPEC = {
+    "untor.escape._speed.Loop", (int)offsetof(Loop, code), sizeof(int),
+    Py_TPFLAGS_DEFAULT | Py_TPFLAGS_HAVE_GC | Py_TPFLAGS_DISALLOW_INSTANTIATION | Py_TPFLAGS_IMMUTABLETYPE,
+    LOOP_SLOTS,
+};
+
+int add_loops(PyObject *module, State *state)
+{
+    state->loop = (PyTypeObject *)PyType_FromModuleAndSpec(module, &LOOP_SPEC, NULL);
+    return state->loop == NULL ? -1 : 0;
+}
