@@ -55,8 +55,9 @@ def variants_of(name: str) -> dict[str, Callable[[], object]]:
     data, given = page.data, ", ".join(f"{key}={key}" for key in page.data)
     pure, template = PURE[name], FAST[name]
 
-    def repeated(function: Callable[..., object]) -> Callable[[], object]:
-        return called(f"def run():\n    for _ in times: function({given})\n    return function({given})", function)
+    def repeated(function: Callable[..., object], page: str = "function({})") -> Callable[[], object]:
+        once = page.format(given)
+        return called(f"def run():\n    for _ in times: {once}\n    return {once}", function)
 
     def called(source: str, function: Callable[..., object]) -> Callable[[], object]:
         """Make what calls a function as one writes it, with its values by name."""
@@ -64,9 +65,6 @@ def variants_of(name: str) -> dict[str, Callable[[], object]]:
         exec(source, namespace)  # noqa: S102  made right here
         made: Callable[[], object] = namespace["run"]
         return made
-
-    def streamed(**values: object) -> str:
-        return "".join(template.stream(**values))
 
     found: dict[str, Callable[[], object]] = {
         "hand": repeated(page.by_hand),
@@ -77,7 +75,7 @@ def variants_of(name: str) -> dict[str, Callable[[], object]]:
         found["extension"] = repeated(template.render)
     awaits = f"async def run():\n    for _ in times: await function({given})\n    return await function({given})"
     awaited = called(awaits, template.render_async)
-    found |= {"stream": repeated(streamed), "async": lambda: finished(awaited())}
+    found |= {"stream": repeated(template.stream, "''.join(function({}))"), "async": lambda: finished(awaited())}
     expected = html.unescape(str(found["pure"]()))
     for variant, function in found.items():
         if variant not in {"limit", "hand"} and html.unescape(str(function())) != expected:

@@ -130,6 +130,7 @@ class Expressions:
     def share(self, other: Expressions) -> None:
         """Share what is known of variables with the expressions of the function that these have become part of."""
         self.kinds, self.last, self.loops = other.kinds, other.last, other.loops
+        self.plain, self.awaits = other.plain, other.awaits
 
     def fresh(self, word: str) -> str:
         """Return a new name for a local variable."""

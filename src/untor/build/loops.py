@@ -14,6 +14,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.build.expressions import Expressions, Shared
     from untor.build.positions import Positions
+    from untor.build.programs import Program
     from untor.build.runs import Runs
     from untor.build.variants import Variant
     from untor.plan.operations import Function, Loop, Operation
@@ -43,7 +44,7 @@ class Loops:
     def loop(self, operation: Loop, target: str) -> list[ast.stmt]:
         """Do the body for each item, counting only what is read of the position."""
         node, uses = operation.node, operation.uses
-        streams = self.way.chunks and target == "append" and not self.function.plain
+        streams = self.way.chunks and target == "append" and not (self.function.plain or self.expressions.plain)
         statements: list[ast.stmt] = []
         if streams and not self.depth:
             # The page's own loops send what is ready before they start; those of pieces only when it is enough.
@@ -57,9 +58,29 @@ class Loops:
             items = call(self.helper("enumerate"), items)
             item = ast.Tuple([store(index), item], STORE)
             self.position(node.position or "").update(_counted(index))
-        if (run := self.run_by_extension(operation, target, items, item)) is not None:
-            self.expressions.scopes.pop()
-            return [*statements, *run]
+        program, body = self.translated(operation, target, item)
+        nothing: ast.expr | None = None
+        if program is not None:
+            items, nothing = self.run(operation, program, items, statements)
+        if program is None or streams or self.way.awaits:
+            body = self.repeated(operation, target, names, statements)
+        self.expressions.scopes.pop()
+        if operation.empty and nothing is None:
+            flag = self.expressions.fresh("empty")
+            statements.append(ast.Assign([store(flag)], constant(value=True)))
+            body.insert(0, ast.Assign([store(flag)], constant(value=False)))
+            nothing = load(flag)
+        if streams:
+            body += self.way.send(everything=False)
+        loop = ast.AsyncFor(item, items, body, []) if self.is_async else ast.For(item, items, body, [])
+        # What goes wrong while looping is told of the iterable, in every version of Python.
+        statements.append(self.positions.place(loop, node.iterable.start, node.iterable.end))
+        if operation.empty and nothing is not None:
+            statements.append(ast.If(nothing, self.block(operation.empty, target) or [ast.Pass()], []))
+        return statements
+
+    def repeated(self, operation: Loop, target: str, names: list[str], statements: list[ast.stmt]) -> list[ast.stmt]:
+        """Return what is done for each item."""
         self.depth += 1
         self.expressions.loops += 1
         self.expressions.kinds.update(dict.fromkeys(names, False))
@@ -67,63 +88,64 @@ class Loops:
         body = self.block(operation.body, target) or [ast.Pass()]
         self.depth -= 1
         self.expressions.loops -= 1
-        self.expressions.scopes.pop()
         if self.depth and not self.depth % DEEPEST_LOOPS:
             body = self.outlined([*self.forgotten(before), *self.expressions.kinds_known(names), *body], target)
         else:
             body[:0] = [statement for name in names for statement in self.expressions.kind_found(name)]
         if not self.expressions.loops:
             statements += self.forgotten(before)
-        if operation.empty:
-            flag = self.expressions.fresh("empty")
-            statements.append(ast.Assign([store(flag)], constant(value=True)))
-            body.insert(0, ast.Assign([store(flag)], constant(value=False)))
-        if streams:
-            body += self.way.send(everything=False)
-        loop = ast.AsyncFor(item, items, body, []) if self.is_async else ast.For(item, items, body, [])
-        # What goes wrong while looping is told of the iterable, in every version of Python.
-        statements.append(self.positions.place(loop, node.iterable.start, node.iterable.end))
-        if operation.empty:
-            statements.append(ast.If(load(flag), self.block(operation.empty, target) or [ast.Pass()], []))
-        return statements
+        return body
 
-    def run_by_extension(
-        self, operation: Loop, target: str, items: ast.expr, item: ast.expr
-    ) -> list[ast.stmt] | None:
-        """Return a loop that the extension runs, where it can, with one behind it for the items that it leaves."""
+    # --- loops of the extension ----------------------------------------------------------------------------------
+
+    def translated(self, operation: Loop, target: str, item: ast.expr) -> tuple[Program | None, list[ast.stmt]]:
+        """Return the program of a loop that the extension runs, where it can, and the code that it is made from."""
         if not self.may_be_run(operation, target):
-            return None
-        included = self.shared.included
-        self.expressions.plain = True
+            return None, []
+        included, awaits = self.shared.included, self.expressions.awaits
+        self.expressions.plain, self.expressions.awaits = True, False
         self.depth += 1
         self.expressions.loops += 1
         body = self.block(operation.body, target) or [ast.Pass()]
         self.depth -= 1
         self.expressions.loops -= 1
-        self.expressions.plain = False
-        program = translated(item, body)
-        if program is None:
+        self.expressions.plain, self.expressions.awaits = False, awaits
+        program = translated(item, body, chunks=self.way.chunks, awaits=awaits)
+        if program is None or self.way.chunks or awaits:
             self.shared.included = included
-            return None
+        return program, body
+
+    def run(
+        self, operation: Loop, program: Program, items: ast.expr, statements: list[ast.stmt]
+    ) -> tuple[ast.expr, ast.expr]:
+        """Let the extension do what it can; return the items that it leaves, and the test that there were none."""
         place = operation.node.iterable
-        called = call(self.shared.loop(program.made), load(target), items, *program.given)
-        found: ast.expr = self.positions.place(called, place.start, place.end)
-        statements: list[ast.stmt] = []
-        if operation.empty:
-            left = self.expressions.fresh("rows")
-            statements.append(ast.Assign([store(left)], found))
-            found = load(left)
-        rest = ast.For(item, ast.BoolOp(ast.Or(), [found, ast.Tuple([], LOAD)]), body, [])
-        statements.append(self.positions.place(rest, place.start, place.end))
-        if operation.empty:
-            none = ast.Compare(found, [ast.Is()], [constant(None)])
-            statements.append(ast.If(none, self.block(operation.empty, target) or [ast.Pass()], []))
-        return statements
+        left = self.expressions.fresh("rows")
+        given: list[ast.expr] = [load("append"), items, *program.given]
+        nothing: ast.expr = ast.Compare(load(left), [ast.Is()], [constant(None)])
+        if self.way.chunks:
+            # It stops when there is enough for a chunk, and goes on where it stopped.
+            rest, empty = self.expressions.fresh("rows"), self.expressions.fresh("empty")
+            given[1] = load(rest)
+            statements.append(
+                self.positions.place(ast.Assign([store(rest)], call("iter", items)), place.start, place.end)
+            )
+            statements.append(ast.Assign([store(empty)], constant(value=True)))
+            nothing = ast.BoolOp(ast.And(), [load(empty), nothing])
+        called = self.positions.place(call(self.shared.loop(program.made), *given), place.start, place.end)
+        if self.way.chunks:
+            stopped = ast.Compare(ast.NamedExpr(store(left), called), [ast.Is()], [constant(value=True)])
+            sent = [ast.Assign([store(empty)], constant(value=False)), *self.way.send(everything=False)]
+            statements.append(ast.While(self.positions.place(stopped, place.start, place.end), sent, []))
+        elif operation.empty:
+            statements.append(ast.Assign([store(left)], called))
+        else:
+            return ast.BoolOp(ast.Or(), [called, ast.Tuple([], LOAD)]), nothing
+        return ast.BoolOp(ast.Or(), [load(left), ast.Tuple([], LOAD)]), nothing
 
     def may_be_run(self, operation: Loop, target: str) -> bool:
-        """Tell whether a loop may be one for the extension: of pages at once, and of a size that can be tried."""
-        at_once = not (self.way.chunks or self.way.awaits or self.function.plain)
-        if not (at_once and self.runs.joins and target == "append"):
+        """Tell whether a loop may be the extension's: of what is there already, and of a size that can be tried."""
+        if not self.runs.joins or self.is_async or self.function.plain or target != "append":
             return False
         return len([*islice(every(operation.body), MOST_RUN + 1)]) <= MOST_RUN
 
@@ -152,7 +174,7 @@ class Loops:
     def items(self, operation: Loop, statements: list[ast.stmt]) -> tuple[ast.expr, list[str]]:
         """Return what a loop runs over, and the variables of its names, in a scope of their own."""
         node = operation.node
-        collects = self.way.awaits and not self.way.chunks
+        collects = self.expressions.awaits and not self.way.chunks
         items = self.expressions.build(node.iterable, awaits=not collects)
         if isinstance(node.iterable, tree.Maybe):
             items = call("none_is_missing", items)
@@ -178,8 +200,7 @@ class Loops:
             kept = ast.comprehension(_target(names), load(every), [condition], int(self.is_async))
             element = load(names[0]) if len(names) == 1 else ast.Tuple([load(name) for name in names], LOAD)
             # In a function that awaits, a generator with a condition that awaits would be an asynchronous one.
-            whole = self.way.awaits and not self.way.chunks
-            items = ast.ListComp(element, [kept]) if whole else ast.GeneratorExp(element, [kept])
+            items = ast.ListComp(element, [kept]) if collects else ast.GeneratorExp(element, [kept])
         return items, names
 
     def position(self, name: str) -> dict[str, ast.expr]:

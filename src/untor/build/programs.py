@@ -62,7 +62,11 @@ class Program(NamedTuple):
 class Translator:
     """Translates the body of one loop."""
 
-    def __init__(self) -> None:
+    def __init__(self, *, chunks: bool = False, awaits: bool = False) -> None:
+        self.chunks = chunks
+        """Whether the loop stops when there is enough for a chunk, and is called again."""
+        self.awaits = awaits
+        """Whether what can be awaited is left to Python."""
         self.code: list[int | Slot] = []
         self.names: list[str] = []
         self.joins: list[tuple[tuple[str, ...], bytes]] = []
@@ -73,6 +77,10 @@ class Translator:
         self.owners: dict[tuple[str, ...], Slot] = {}
         """The objects that the statement has read from already, by their paths."""
         self.depth = 0
+        self.texts: list[str] = [""]
+        """What is to be written before anything is decided: texts, and the values between them with their letters."""
+        self.letters = ""
+        self.values: list[Slot] = []
 
     def program(self, target: ast.expr, body: list[ast.stmt]) -> Program:
         """Translate a body for items that are assigned to a target. Raises ``Untranslatable``."""
@@ -85,7 +93,8 @@ class Translator:
         code = tuple(each if isinstance(each, int) else first[each[0]] + each[1] for each in self.code)
         kept = ast.Tuple([each for _, each in self.kept.values()], ast.Load())
         tables = constant(code), constant(tuple(self.names)), constant(tuple(self.joins))
-        made = call("loop", *tables, kept, constant(len(self.given)), constant(slots))
+        numbers = constant(len(self.given)), constant(slots)
+        made = call("loop", *tables, kept, *numbers, constant(self.chunks), constant(self.awaits))
         return Program(made, [load(name) for name in self.given])
 
     # --- steps and slots -----------------------------------------------------------------------------------------
@@ -132,6 +141,7 @@ class Translator:
         for statement in statements:
             self.owners.clear()
             self.statement(statement)
+        self.flush()
         self.owners.clear()
 
     def statement(self, statement: ast.stmt) -> None:
@@ -142,12 +152,16 @@ class Translator:
             case ast.Assign([ast.Name(name)], value) if name.startswith("rows"):
                 self.variables[name] = self.items(value)
             case ast.Assign([ast.Name(name)], value):
+                if name in self.variables:
+                    self.flush()
                 slot = self.variables.get(name) or self.fresh()
                 self.value(value, slot)
                 self.variables[name] = slot
             case ast.If(test, body, otherwise):
+                self.flush()
                 self.choice(test, body, otherwise)
             case ast.For(target, items, body):
+                self.flush()
                 self.loop(target, items, body)
             case ast.Pass():
                 pass
@@ -207,24 +221,25 @@ class Translator:
     def written(self, written: ast.expr) -> None:
         """Translate what is written: text, a value, or texts and values."""
         parts = written.values if isinstance(written, ast.JoinedStr) else [written]
-        texts, letters, slots = [""], "", []
         for part in parts:
-            match part:
-                case ast.Constant(str(text)):
-                    texts[-1] += text
-                    continue
-                case ast.FormattedValue(value):
-                    letter, value, before, after = _escaped(value)
-                case _:
-                    letter, value, before, after = _escaped(part)
-            slots.append(self.value(value))
-            texts[-1] += before
-            texts.append(after)
-            letters += letter
-        if len(slots) > MOST_VALUES:
-            raise Untranslatable
-        if letters or texts[0]:
-            self.step(WRITE, _index(self.joins, (tuple(texts), letters.encode("ascii"))), *slots)
+            if isinstance(part, ast.Constant) and isinstance(part.value, str):
+                self.texts[-1] += part.value
+                continue
+            letter, value, before, after = _escaped(part.value if isinstance(part, ast.FormattedValue) else part)
+            slot = self.value(value)
+            if len(self.values) >= MOST_VALUES:
+                self.flush()
+            self.values.append(slot)
+            self.letters += letter
+            self.texts[-1] += before
+            self.texts.append(after)
+
+    def flush(self) -> None:
+        """Write what is waiting."""
+        if self.values or self.texts[0]:
+            shape = tuple(self.texts), self.letters.encode("ascii")
+            self.step(WRITE, _index(self.joins, shape), *self.values)
+            self.texts, self.letters, self.values = [""], "", []
 
     # --- values --------------------------------------------------------------------------------------------------
 
@@ -243,7 +258,9 @@ class Translator:
                 return self.read(owner, name, to)
             case ast.Call():
                 return self.call(node, to)
-            case ast.IfExp(ast.Compare(ast.Name(name), [ast.IsNot()], [ast.Name("MISSING")]), _, ast.Call(ast.Name("missing_name"))):
+            case ast.IfExp(
+                ast.Compare(ast.Name(name), [ast.IsNot()], [ast.Name("MISSING")]), _, ast.Call(ast.Name("missing_name"))
+            ):
                 slot = self.variable(name)
                 self.step(NEED, slot)
                 return self.moved(slot, to)
@@ -267,7 +284,7 @@ class Translator:
                 self.step(UNARY, slot, inner, _UNARY[type(operator)])
                 return slot
             case ast.Tuple(parts):
-                return self.tuple(parts, node, to)
+                return self.tuple(parts, to)
         raise Untranslatable
 
     def moved(self, slot: Slot, to: Slot | None) -> Slot:
@@ -308,10 +325,14 @@ class Translator:
             raise Untranslatable
         return self.called(node.func, [*arguments, *(self.value(each.value) for each in node.keywords)], names, to)
 
-    def called(self, function: ast.expr, arguments: list[Slot], names: tuple[str, ...] = (), to: Slot | None = None) -> Slot:
+    def called(
+        self, function: ast.expr, arguments: list[Slot], names: tuple[str, ...] = (), to: Slot | None = None
+    ) -> Slot:
         """Call a function with values."""
         if isinstance(function, ast.Name):
-            if function.id not in _FUNCTIONS and not function.id.startswith(("e_", "f_")):
+            # What a function returns may be a task that has begun: it is called by what awaits it.
+            known = _FUNCTIONS - _CALLEES if self.awaits else _FUNCTIONS
+            if function.id not in known and not function.id.startswith(("e_", "f_")):
                 raise Untranslatable
             callee = self.keep(function.id, function)
         else:
@@ -321,7 +342,7 @@ class Translator:
         self.step(CALL, slot, callee, named, len(arguments), *arguments)
         return slot
 
-    def tuple(self, parts: list[ast.expr], node: ast.expr, to: Slot | None) -> Slot:
+    def tuple(self, parts: list[ast.expr], to: Slot | None) -> Slot:
         """Translate a tuple."""
         slots = [self.value(each) for each in parts]
         slot = self.into(to)
@@ -388,6 +409,8 @@ _FUNCTIONS = frozenset(
     truth""".split()
 )
 """The functions that a program may call, besides filters and escaping functions."""
+_CALLEES = frozenset({"callee", "callee_of"})
+"""Those of them that find functions of the page's own."""
 
 
 def _escaped(node: ast.expr) -> tuple[str, ast.expr, str, str]:
@@ -421,9 +444,9 @@ def _index(table: list[object] | list[str] | list[tuple[tuple[str, ...], bytes]]
     return table.index(entry)  # type: ignore[arg-type]
 
 
-def translated(target: ast.expr, body: list[ast.stmt]) -> Program | None:
+def translated(target: ast.expr, body: list[ast.stmt], *, chunks: bool, awaits: bool) -> Program | None:
     """Return a loop's program; ``None`` where there is none."""
     try:
-        return Translator().program(target, body)
+        return Translator(chunks=chunks, awaits=awaits).program(target, body)
     except Untranslatable:
         return None

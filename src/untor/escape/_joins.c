@@ -70,7 +70,7 @@ static PyObject *page_finish(Page *self, PyObject *ignored)
 /* As page_finish, when there is enough for a chunk; else None. */
 static PyObject *page_chunk(Page *self, PyObject *ignored)
 {
-    if (self->length < SHORTEST_PAGE)
+    if (self->length < SHORTEST_CHUNK)
         Py_RETURN_NONE;
     return page_finish(self, ignored);
 }

@@ -3,7 +3,8 @@
    A loop is called with the write of a page, what to run over, and the values that its body takes from around it. It
    returns what is left to do: nothing (an empty tuple; None, when there was no item at all), or the items from the
    first one on that it cannot write. Of that one nothing is in the page then; Python does it and all after it, with
-   code that says what is wrong and where. So nothing here ever has to tell one error from another.
+   code that says what is wrong and where. So nothing here ever has to tell one error from another. A loop of a page in
+   chunks returns True when there is enough for one, and is called again with the same iterator.
 
    The values of a program are in slots: the item, what the loop is called with, what it always has (constants and
    functions), and what its steps make. untor.build.programs writes the programs. */
@@ -12,6 +13,8 @@
 
 #define MOST_SLOTS 250
 #define ITEMS_BETWEEN_BREATHS 10000
+/* What an item of a page in chunks may come to; one that is longer is sent while it is written, by Python. */
+#define LONGEST_ITEM 64000
 
 typedef struct {
     PyObject_VAR_HEAD
@@ -21,6 +24,8 @@ typedef struct {
     PyObject *joins;       /* what is written: a tuple of Join */
     PyObject *kept;        /* a tuple */
     int given, slots;
+    int chunks;            /* whether it stops when there is enough for a chunk of the page */
+    int awaits;            /* whether what can be awaited is left to Python */
     PyTypeObject **seen;   /* for each step that reads, the type that it last saw to have attributes and no items */
     int code[];
 } Loop;
@@ -53,7 +58,9 @@ typedef struct {
     Loop *loop;
     PyObject **slots;
     Page *page;
+    Py_ssize_t most;       /* how long the page may become by one item */
     unsigned items;
+    int waits;             /* whether the loop was given something that is awaited */
 } Run;
 
 /* What an exception means to a step: 0, Python does the same and finds it again; -1, it is nobody's to handle. */
@@ -80,6 +87,27 @@ static inline int put(PyObject **slot, PyObject *value)
         return left_to_python();
     Py_SETREF(*slot, value);
     return 1;
+}
+
+static inline int is_awaitable(PyObject *value)
+{
+    PyAsyncMethods *methods = Py_TYPE(value)->tp_as_async;
+    return methods != NULL && methods->am_await != NULL;
+}
+
+/* As put, for what may have to be awaited, which Python does. It reads it again: a coroutine that only this has is over. */
+static inline int put_found(const Loop *loop, PyObject **slot, PyObject *value)
+{
+    if (value == NULL || !loop->awaits || !is_awaitable(value))
+        return put(slot, value);
+    int fine = 0;
+    if (PyCoro_CheckExact(value) && Py_REFCNT(value) == 1) {
+        PyObject *closed = PyObject_CallMethod(value, "close", NULL);
+        fine = closed == NULL ? left_to_python() : 0;
+        Py_XDECREF(closed);
+    }
+    Py_DECREF(value);
+    return fine;
 }
 
 /* --- steps --------------------------------------------------------------------------------------------------------- */
@@ -227,7 +255,13 @@ static int each_item(Run *run, int at)
         if (item == NULL)
             break;
         Py_SETREF(run->slots[step[2]], item);
+        if (run->loop->awaits && is_awaitable(item)) {
+            fine = 0;
+            break;
+        }
         fine = ++run->items % ITEMS_BETWEEN_BREATHS == 0 && breathe() < 0 ? -1 : steps(run, at + 5, step[3]);
+        if (fine > 0 && run->page->length > run->most)
+            fine = 0;
         if (fine <= 0)
             break;
     }
@@ -246,7 +280,7 @@ static int steps(Run *run, int at, int end)
         const int *step = loop->code + at;
         switch (step[0]) {
         case READ:
-            fine = put(slots + step[1], read_dot(loop->state, slots[step[2]], PyTuple_GET_ITEM(loop->names, step[3]), loop->seen + at));
+            fine = put_found(loop, slots + step[1], read_dot(loop->state, slots[step[2]], PyTuple_GET_ITEM(loop->names, step[3]), loop->seen + at));
             at += 4;
             break;
         case WRITE: {
@@ -284,7 +318,7 @@ static int steps(Run *run, int at, int end)
             break;
         }
         case CALL:
-            fine = put(slots + step[1], call(slots, step));
+            fine = put_found(loop, slots + step[1], call(slots, step));
             at += 5 + step[4];
             break;
         case COMPARE:
@@ -369,7 +403,12 @@ static PyObject *run_all(Run *run, PyObject *items)
             break;
         Py_ssize_t before = page->length;
         Py_UCS4 widest = widest_of(page);
-        int fine = steps(run, 0, (int)Py_SIZE(loop));
+        run->most = loop->chunks ? before + LONGEST_ITEM : PY_SSIZE_T_MAX;
+        int fine = run->waits || (loop->awaits && is_awaitable(item)) ? 0 : steps(run, 0, (int)Py_SIZE(loop));
+        if (fine > 0 && loop->chunks && page->length >= SHORTEST_CHUNK) {
+            result = Py_NewRef(Py_True);
+            break;
+        }
         if (fine > 0)
             continue;
         if (fine == 0 && page_cut(page, before, widest) == 0)
@@ -386,9 +425,9 @@ static PyObject *loop_call(Loop *self, PyObject *const *arguments, Py_ssize_t co
         PyErr_Format(PyExc_TypeError, "this takes a page, items and %d values", self->given);
         return NULL;
     }
-    Run run = {self, NULL, page_of(arguments[0]), 0};
-    if (run.page == NULL || self->kept == NULL) {
-        PyErr_SetString(PyExc_TypeError, "this takes the write of a page");
+    Run run = {self, NULL, page_of(arguments[0]), 0, 0, 0};
+    if (run.page == NULL || self->kept == NULL || (self->chunks && !PyIter_Check(arguments[1]))) {
+        PyErr_SetString(PyExc_TypeError, "this takes the write of a page, and, for chunks, an iterator");
         return NULL;
     }
     PyObject *slots[MOST_SLOTS];
@@ -399,6 +438,8 @@ static PyObject *loop_call(Loop *self, PyObject *const *arguments, Py_ssize_t co
         slots[at++] = Py_NewRef(arguments[i]);
     for (Py_ssize_t i = 0; i < PyTuple_GET_SIZE(self->kept); i++)
         slots[at++] = Py_NewRef(PyTuple_GET_ITEM(self->kept, i));
+    for (int i = 1; i < at && self->awaits; i++)
+        run.waits |= is_awaitable(slots[i]);
     while (at < self->slots)
         slots[at++] = Py_NewRef(Py_None);
     PyObject *result = run_all(&run, arguments[1]);
@@ -477,31 +518,54 @@ static PyMethodDef LOOP_CALL = {
     "loop", (PyCFunction)(void (*)(void))loop_call, METH_FASTCALL, "Write what a loop writes for its items; return what is left.",
 };
 
+/* Whether all places that a step may go on at are beginnings of steps, or the end. */
+static int leads_to_steps(const int *step, const char *begins)
+{
+    const int *number = step + 1;
+    for (const char *shape = SHAPES[step[0]]; *shape; shape++, number++)
+        if (*shape == 't' && !begins[*number])
+            return 0;
+    return 1;
+}
+
 /* Take the steps: -1 with an exception when they are not what a loop can do. */
 static int take_steps(Loop *self, PyObject *code)
 {
-    int length = (int)PyTuple_GET_SIZE(code);
+    int length = (int)PyTuple_GET_SIZE(code), wrong = -1;
     for (int i = 0; i < length; i++) {
         long number = PyLong_AsLong(PyTuple_GET_ITEM(code, i));
         if (number == -1 && PyErr_Occurred())
             return -1;
         self->code[i] = number < -1 || number > length + MOST_SLOTS ? -2 : (int)number;
     }
-    for (int at = 0; at < length; at = after_step(self, at, length)) {
-        if (after_step(self, at, length) < 0) {
-            PyErr_Format(PyExc_ValueError, "there is no such step at %d", at);
-            return -1;
-        }
+    char *begins = PyMem_Calloc((size_t)length + 1, 1);
+    if (begins == NULL) {
+        PyErr_NoMemory();
+        return -1;
     }
-    return 0;
+    for (int at = 0, next; at < length && wrong < 0; at = next) {
+        begins[at] = 1;
+        next = after_step(self, at, length);
+        if (next < 0)
+            wrong = at;
+    }
+    begins[length] = 1;
+    for (int at = 0; at < length && wrong < 0; at = after_step(self, at, length))
+        if (!leads_to_steps(self->code + at, begins))
+            wrong = at;
+    PyMem_Free(begins);
+    if (wrong < 0)
+        return 0;
+    PyErr_Format(PyExc_ValueError, "there is no such step at %d", wrong);
+    return -1;
 }
 
 PyObject *new_loop(PyObject *module, State *state, PyObject *arguments)
 {
     PyObject *code, *names, *joins, *kept;
-    int given, slots;
-    if (!PyArg_ParseTuple(arguments, "O!O!O!O!ii", &PyTuple_Type, &code, &PyTuple_Type, &names, &PyTuple_Type, &joins,
-                          &PyTuple_Type, &kept, &given, &slots))
+    int given, slots, chunks, awaits;
+    if (!PyArg_ParseTuple(arguments, "O!O!O!O!iipp", &PyTuple_Type, &code, &PyTuple_Type, &names, &PyTuple_Type, &joins,
+                          &PyTuple_Type, &kept, &given, &slots, &chunks, &awaits))
         return NULL;
     if (given < 0 || slots > MOST_SLOTS || 1 + given + PyTuple_GET_SIZE(kept) > slots || PyTuple_GET_SIZE(code) > 100000) {
         PyErr_SetString(PyExc_ValueError, "a loop takes more, or less, than there can be");
@@ -516,6 +580,8 @@ PyObject *new_loop(PyObject *module, State *state, PyObject *arguments)
     self->kept = Py_NewRef(kept);
     self->given = given;
     self->slots = slots;
+    self->chunks = chunks;
+    self->awaits = awaits;
     self->seen = PyMem_Calloc((size_t)PyTuple_GET_SIZE(code) + 1, sizeof(PyTypeObject *));
     self->joins = PyTuple_New(PyTuple_GET_SIZE(joins));
     PyObject *function = NULL;

@@ -233,7 +233,9 @@ static inline int look_at(State *state, PyObject *value, char kind, Piece *piece
 
 /* --- pages ---------------------------------------------------------------------------------------------------------------- */
 
-#define SHORTEST_PAGE 4000
+/* How long a chunk is, at least; a page has room for one from the start, and for what may come before it is seen. */
+#define SHORTEST_CHUNK 8000
+#define LEAST_ROOM 12000
 
 /* The greatest character that a page has room for. */
 static inline Py_UCS4 widest_of(const Page *page)
@@ -255,8 +257,8 @@ static inline int make_room(Page *page, Py_ssize_t more, Py_UCS4 widest)
     if (more > room - page->length) {
         Py_ssize_t least = page->length + more;
         room = least <= PY_SSIZE_T_MAX / 3 ? least + least / 2 : least;
-        if (room < SHORTEST_PAGE)
-            room = SHORTEST_PAGE;
+        if (room < LEAST_ROOM)
+            room = LEAST_ROOM;
     }
     if (page->buffer != NULL && widest <= before)
         return PyUnicode_Resize(&page->buffer, room);
