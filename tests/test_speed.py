@@ -750,7 +750,7 @@ def test_code_of_a_run() -> None:
         ast.unparse(code.module_of(engine.plan_of(Origin("case.html", source)), "render", code._shared(lenient=False)))
         for source in ("<p>{= a.b =}{= a.c =}</p>", "<p>{= a =}</p>")
     )
-    assert [reads.count(each) for each in ("f'<p>", ".b\n", "['b']", "dot(")] == [1, 1, 1, 2]
+    assert [reads.count(each) for each in ("<p>{", ".b\n", "['b']", "dot(")] == [1, 1, 1, 2]
     assert [reads.count("return"), whole.count("return"), whole.count("append")] == [1, 2, 0]
     assert [reads.count("j0("), whole.count("j0(")] == ([1, 2] if IS_BUILT else [0, 0])
     # What is known to be there is not asked for again; of all of them, the f-string that says what is missing is the last.

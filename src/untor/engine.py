@@ -43,11 +43,6 @@ if TYPE_CHECKING:
 _RUN = {
     "MISSING": MISSING,
     "NONCE": inputs.NONCE,
-    "amp": "&",
-    "apos": "'",
-    "gt": ">",
-    "lt": "<",
-    "quot": '"',
     "ahead": loops.ahead,
     "ahead_async": awaiting.ahead_async,
     "check": inputs.check,

@@ -18,10 +18,10 @@ MOST_NAMED = 30
 """How many values are parameters of their own."""
 
 _OWN_NAMES = frozenset(
-    """MISSING NONCE ahead ahead_async amp apos append callee callee_of check chunk collected context dict direct dot
+    """MISSING NONCE ahead ahead_async append callee callee_of check chunk collected context dict direct dot
     dot_maybe each each_async enumerate enumerate_async error everywhere get given is_awaitable item
-    item_maybe iter join len list loop lt gt merge missing_name modulo nonce none_is_missing out page pairs pairs_async
-    plain_values printed problem quick quot scope sized sized_async slice str takes_missing
+    item_maybe iter join len list loop merge missing_name modulo nonce none_is_missing out page pairs pairs_async
+    plain_values printed problem quick scope sized sized_async slice str takes_missing
     trouble truth type values""".split()
 )
 """What the code reads and writes, besides names of these shapes: a prefix and more, or a word and a number."""

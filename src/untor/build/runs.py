@@ -37,8 +37,9 @@ LONGEST_RUN = 60
 _JOINED = {"text": "t", "attribute": "a", "rcdata": "r", "percent": "p", "segment-url": "s", "url-segment": "s"}
 """The escaping functions that a join knows, by its letters; any other value it takes as printed already: ``=``."""
 
-_SPECIAL = {"text": ("amp", "lt", "gt"), "attribute": ("amp", "lt", "gt", "quot", "apos")}
-"""The characters that are escaped in places where values are tested without a call, by their names in the code."""
+_TEXT = tuple(constant(character) for character in "&<>")
+_SPECIAL = {"text": _TEXT, "rcdata": _TEXT, "attribute": (*_TEXT, constant('"'), constant("'"))}
+"""The characters that are escaped in places where values are tested without a call."""
 
 
 class Printed(NamedTuple):
@@ -213,15 +214,16 @@ class Runs:
         for outer in others:
             built = self.positions.place(call(self.shared.escaper(outer), built), node.start, node.end)
         if given is None:
-            loops = self.shared.joins is None and self.expressions.loops > 0 and not self.expressions.plain
-            if loops and isinstance(value, ast.Name) and not others and first in _SPECIAL:
+            is_alone = self.shared.joins is None and not (self.expressions.plain or others)
+            if is_alone and isinstance(value, ast.Name) and first in _SPECIAL:
                 built = self.tested(value, _SPECIAL[first], built)
             return [self.ready(built)]
         return [Printed(letter, given, built, *operation.before, *operation.after)]
 
-    def tested(self, value: ast.Name, special: tuple[str, ...], built: ast.expr) -> ast.expr:
-        """Print text that has nothing to escape as it is; in a loop, a call for each value is worth more code."""
-        there: list[ast.expr] = [ast.Compare(load(name), [ast.In()], [value]) for name in special]
+    @staticmethod
+    def tested(value: ast.Name, special: tuple[ast.Constant, ...], built: ast.expr) -> ast.expr:
+        """Print text that has nothing to escape as it is: not to call a function for each value is worth more code."""
+        there: list[ast.expr] = [ast.Compare(character, [ast.In()], [value]) for character in special]
         is_text = ast.Compare(call("type", value), [ast.Is()], [load("str")])
         printable = ast.Call(ast.Attribute(value, "isprintable", LOAD), [], [])
         clean = ast.BoolOp(ast.And(), [is_text, ast.UnaryOp(ast.Not(), ast.BoolOp(ast.Or(), there)), printable])

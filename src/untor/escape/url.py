@@ -192,6 +192,8 @@ def url_attribute_escaper(schemes: frozenset[str], *, images: bool = False) -> C
 
 def segment_url(before: str, value: object, after: str) -> str:
     """Return fixed text, a value as one whole path segment, and fixed text; block ``.`` and ``..``."""
+    if type(value) is str and value.isascii() and (value.isalnum() or value.replace("-", "").isalnum()):
+        return f"{before}{value}{after}"
     segment = percent(value)
     if segment in {".", ".."}:
         return blocked(f"{before}{segment}{after}", "a value in its path is . or ..")
