@@ -22,6 +22,8 @@ DEEPEST = 60
 _COMPARISONS = frozenset({"==", "!=", "<", "<=", ">", ">="})
 _CLOSING = {"(": ")", "[": "]", "{": "}"}
 _CONSTANTS = {"True": True, "False": False, "None": None}
+_AFTER_VALUE = frozenset({"", ",", ")", "]", "}", ":", "if", "else", "as"})
+"""Tokens that do not go on with an expression that has come to an end; the empty one is the last of a mark."""
 
 
 class Parser:
@@ -97,7 +99,26 @@ class Parser:
 
     def no_conditional(self) -> tree.Expression:
         """``a or b``, or anything that binds tighter: what can stand before an ``if``."""
-        return self.nested(lambda: self.binary(lambda: self.binary(self.negation, "and"), "or"))
+        return self.path() or self.nested(lambda: self.binary(lambda: self.binary(self.negation, "and"), "or"))
+
+    def path(self) -> tree.Expression | None:
+        """``a.b.c`` and nothing more, as most expressions are: a shortcut through the grammar that comes to the same."""
+        tokens, index = self.tokens, self.index
+        first = tokens[index]
+        if first.kind != "name" or first.text.startswith("_"):
+            return None
+        value: tree.Expression = tree.Name(first.start, first.end, first.text)
+        index += 1
+        while tokens[index].text == ".":
+            name = tokens[index + 1]
+            if name.kind not in {"name", "word"} or name.text.startswith("_"):
+                return None
+            value = tree.Attribute(value.start, name.end, value, name.text, name.start)
+            index += 2
+        if tokens[index].text not in _AFTER_VALUE or index - self.index > DEEPEST:
+            return None
+        self.index = index
+        return value
 
     def nested(self, read: Callable[[], tree.Expression]) -> tree.Expression:
         """Read one level deeper."""

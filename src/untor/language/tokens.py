@@ -62,19 +62,20 @@ class ProblemFound(Exception):  # noqa: N818  never leaves the reader
 def tokens(source: Source, start: int, end: int) -> list[Token]:
     """Cut a part of the source into tokens, an ``end`` token last. Raises ``ProblemFound``."""
     found: list[Token] = []
-    text, position = source.text, start
-    while position < end:
-        match = _TOKEN.match(text, position, end)
-        if match is None:
-            raise ProblemFound(_unreadable(source, position, end))
-        kind = match.lastgroup or ""
+    position = start
+    following = _TOKEN.scanner(source.text, start, end).match  # type: ignore[attr-defined]  missing in the hints
+    while match := following():
+        kind, (begin, position) = match.lastgroup, match.span()
+        if kind == "space":
+            continue
+        text = match[0]
         if kind == "name":
-            kind = "word" if match[0] in KEYWORDS else "name"
-        if kind == "number" and not _NUMBER.fullmatch(match[0]):
-            raise ProblemFound(Problem("number-bad", source, position, match.end(), number=match[0]))
-        if kind != "space":
-            found.append(Token(kind, match[0], position, match.end()))
-        position = match.end()
+            kind = "word" if text in KEYWORDS else "name"
+        elif kind == "number" and not _NUMBER.fullmatch(text):
+            raise ProblemFound(Problem("number-bad", source, begin, position, number=text))
+        found.append(Token(kind, text, begin, position))
+    if position < end:
+        raise ProblemFound(_unreadable(source, position, end))
     found.append(Token("end", "", end, end))
     return found
 

@@ -25,6 +25,9 @@ _INLINE = frozenset(
     output picture progress q rp rt ruby samp script select span style sub sup svg textarea time title var
     video""".split(),
 )
+_CLOSE = CLOSES_P | _ITEMS.keys()
+_WITHOUT_CONTENT = VOID | TABLE_PARTS
+_IN_PARAGRAPHS = FORMATTING | _INLINE
 Inline = tuple[str, ...]
 
 
@@ -75,7 +78,7 @@ def opened(inline: Inline, name: str, *, in_p: bool) -> Inline:
     """Return what is open after a start tag; ``in_p`` tells of a paragraph opened before the formatting."""
     if name in TABLE_PARTS:
         inline = _leave_cell(inline)
-    if name in CLOSES_P | _ITEMS.keys():
+    if name in _CLOSE:
         inline = _closed_by_start(inline, name, in_p=in_p)
     segment = _segment(inline)
     if name in MARKERS:
@@ -86,7 +89,7 @@ def opened(inline: Inline, name: str, *, in_p: bool) -> Inline:
         inline = closed(inline, name)
     if name in FORMATTING:
         return (*inline, name)
-    tracked = any(entry in FORMATTING for entry in segment) and name not in VOID | TABLE_PARTS
+    tracked = any(entry in FORMATTING for entry in segment) and name not in _WITHOUT_CONTENT
     return (*inline, name) if tracked else inline
 
 
@@ -135,5 +138,5 @@ def paragraph(name: str, *, is_open: bool, closing: bool) -> bool:
     if name == "p":
         return not closing
     if closing:
-        return is_open and name in FORMATTING | _INLINE
+        return is_open and name in _IN_PARAGRAPHS
     return is_open and name not in CLOSES_P

@@ -327,7 +327,14 @@ class Machine:
         sets: tuple[object, ...] = (self.modes, self.attributes, self.valued, self.fixed, self.ahead)
         if self.attribute in DECIDING:
             sets = (*sets, self.value)
-        return (*self.key(), sets, self.printed, self.inline, self.in_p)
+        return (*self.key(), sets, self.inline, self.in_p, self.printed)
+
+    def loop_key(self) -> tuple[object, ...]:
+        """Return what a loop's body must begin with each time, for the values in it.
+
+        What was ``printed`` before counts for a ``frameset`` only, and a body with one ends in doubt: it is refused.
+        """
+        return self.full_key()[:-1]
 
     def joined(self, other: Machine) -> Machine | None:
         """Return the state after branches that end in these two; ``None`` when what follows would differ."""

@@ -27,11 +27,20 @@ if TYPE_CHECKING:
 
 _BEFORE_BODY = frozenset({"initial", "before head", "in head", "after head", "maybe body"})
 _ROOTS = frozenset({"table", "template", "select", "noscript"})
+_SWITCHING = frozenset(
+    HEAD | TABLE_PARTS | _ROOTS | TEXT_STATES.keys() | NEWLINE_EATERS | formatting.FORMATTING | formatting.MARKERS
+) | {"html", "head", "svg", "math", "frameset"}
+"""Start tags that matter even where nothing that matters is open."""
 _RAW_IN_SELECT = frozenset(TEXT_STATES) - {"script", "textarea"} | {"noscript"}
 
 
 def _to_body(machine: Machine) -> None:
     machine.modes = frozenset({"in body"})
+
+
+def _is_plain(machine: Machine) -> bool:
+    """Tell whether the machine is in a body where nothing is open but ordinary elements and paragraphs."""
+    return not (machine.stack or machine.inline or machine.xml) and machine.modes.isdisjoint(_BEFORE_BODY)
 
 
 def characters(machine: Machine, text: str) -> None:
@@ -61,6 +70,11 @@ def _before_skeleton(machine: Machine, name: str) -> None:
 
 def start_tag(machine: Machine, name: str) -> None:
     """Go over a start tag; the machine has its attributes' names."""
+    if name not in _SWITCHING and _is_plain(machine):
+        # A shortcut for most tags; it comes to the same.
+        machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=False)
+        machine.fresh = False
+        return
     if machine.xml:
         if not machine.self_closing:
             machine.stack += (name,)
@@ -170,6 +184,9 @@ def _table_part(machine: Machine, stack: tuple[str, ...], name: str) -> tuple[st
 
 def end_tag(machine: Machine, name: str) -> None:
     """Go over an end tag."""
+    if _is_plain(machine):
+        machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=True)
+        return
     if machine.xml:
         if machine.stack[-1:] == (name,):
             machine.stack = machine.stack[:-1]

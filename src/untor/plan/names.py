@@ -62,7 +62,7 @@ class Names:
 
     def lookup(self, name: str) -> tuple[bool, set[str] | None]:
         """Tell whether a name is bound in the template, and as what."""
-        for scope in reversed(self.scopes):
+        for scope in self.scopes[::-1]:
             if name in scope:
                 return True, scope[name]
         return False, None
@@ -72,14 +72,19 @@ class Names:
         todo = [expression]
         while todo:
             node = todo.pop()
-            if isinstance(node, tree.Attribute) and isinstance(node.owner, tree.Name):
-                uses = self.lookup(node.owner.name)[1]
-                if uses is not None:
-                    self._position(node, node.owner, uses)
-                    continue
             if isinstance(node, tree.Name):
                 self._name(node)
-            elif isinstance(node, tree.Call):
+                continue
+            if isinstance(node, tree.Attribute):
+                owner = node.owner
+                uses = self.lookup(owner.name)[1] if isinstance(owner, tree.Name) else None
+                if uses is None:
+                    todo.append(owner)
+                else:
+                    assert isinstance(owner, tree.Name)  # noqa: S101  nothing else is a position
+                    self._position(node, owner, uses)
+                continue
+            if isinstance(node, tree.Call):
                 self._call(node)
             elif isinstance(node, tree.Filter):
                 self._filter(node)

@@ -59,8 +59,8 @@ class PageWalker(BlockWalker[Machine]):
         return joined
 
     def same(self, first: Machine, second: Machine) -> bool:
-        """Compare all that decides about values to come."""
-        return self.key(first) == self.key(second)
+        """Compare all that decides about values in a loop."""
+        return first.loop_key() == second.loop_key()
 
     def key(self, state: Machine) -> object:
         """Return all that decides about values to come."""
