@@ -13,6 +13,7 @@ from support import cases
 
 from untor import Engine, MarkError, UntorError
 from untor.language import tree
+from untor.language.expressions import Parser
 from untor.language.reader import read
 from untor.language.tokens import KEYWORDS
 from untor.plan.planner import reading_of
@@ -73,6 +74,25 @@ def test_expressions_read_as_printed(expression: tree.Expression) -> None:
     reading = read(Source("x", nodes(body)))  # type: ignore[arg-type]
     assert not reading.problems
     assert same(reading.body, body)
+
+
+WORDS = st.sampled_from([*"abc.,()[]{}:|?+=", "_a", "5", '"x"', "??", "==", "as", *sorted(KEYWORDS)])
+
+
+@given(
+    st.lists(WORDS, min_size=1, max_size=8),
+    st.sampled_from(["{{= {} =}}", "<! for a in {} !><! end !>", "<! if {} !><! end !>"]),
+)
+def test_the_shortcut_comes_to_the_same(words: list[str], mark: str) -> None:
+    """What is read as names with dots at once is read, or refused, as the whole grammar does."""
+    source = Source("x", mark.format(" ".join(words)))
+    quick = read(source)
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(Parser, "path", lambda _: None)
+        whole = read(source)
+    assert quick.body == whole.body
+    assert [each.message for each in quick.problems] == [each.message for each in whole.problems]
+    assert [(each.start, each.end) for each in quick.problems] == [(each.start, each.end) for each in whole.problems]
 
 
 @pytest.mark.parametrize("file", ["language.txt", "pieces.txt"])

@@ -41,8 +41,9 @@ class Source:
 
     def position(self, offset: int) -> tuple[int, int]:
         """Return line and column of an offset."""
-        line = bisect_right(self.starts, offset)
-        return line, offset - self.starts[line - 1] + 1
+        starts = self.starts
+        line = bisect_right(starts, offset)
+        return line, offset - starts[line - 1] + 1
 
     def line(self, number: int) -> str:
         """Return the text of a line without its line break; empty when there is no such line."""
@@ -53,8 +54,9 @@ class Source:
 
     def byte_position(self, offset: int) -> tuple[int, int]:
         """Return the line and, from 0, the column in UTF-8 bytes: what Python's own positions count in."""
-        line = bisect_right(self.starts, offset)
-        start = self.starts[line - 1]
+        starts = self.starts
+        line = bisect_right(starts, offset)
+        start = starts[line - 1]
         if self.text.isascii():
             return line, offset - start
         return line, len(self.text[start:offset].encode("utf-8", "surrogatepass"))

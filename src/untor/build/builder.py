@@ -38,6 +38,9 @@ if TYPE_CHECKING:
     from untor.build.runs import Item, Part
     from untor.build.variants import Variant
 
+_PRINTING = (Constant, Emit, Nonce)
+_CALLING = (Call, SlotCall)
+
 LONGEST_INCLUDED = 40
 """How many operations a function has at most, to be part of what calls it."""
 
@@ -204,11 +207,9 @@ class Builder(Loops):
         for operation in with_tails(operations):
             if isinstance(operation, Constant) and run and isinstance(before := run[-1], Constant):
                 run[-1] = Constant(before.text + operation.text)
-            elif isinstance(operation, Constant | Emit | Nonce) or (
-                isinstance(operation, UrlJoin) and is_static(operation)
-            ):
+            elif isinstance(operation, _PRINTING) or (isinstance(operation, UrlJoin) and is_static(operation)):
                 run.append(operation)
-            elif isinstance(operation, Call | SlotCall) and self.is_included(operation, target):
+            elif isinstance(operation, _CALLING) and self.is_included(operation, target):
                 # With the extension, what is done in place is written together with what is around it.
                 together = self.runs.joins and target == "append"
                 self.flush(run, parts, statements, "" if together else target)

@@ -90,7 +90,7 @@ class Translator:
         slots = first["own"] + self.own
         if slots > MOST_SLOTS or len(self.code) > LONGEST:
             raise Untranslatable
-        code = tuple(each if isinstance(each, int) else first[each[0]] + each[1] for each in self.code)
+        code = tuple([each if type(each) is int else first[each[0]] + each[1] for each in self.code])  # type: ignore[index]
         kept = ast.Tuple([each for _, each in self.kept.values()], ast.Load())
         tables = constant(code), constant(tuple(self.names)), constant(tuple(self.joins))
         numbers = constant(len(self.given)), constant(slots)
@@ -245,19 +245,17 @@ class Translator:
 
     def value(self, node: ast.expr, to: Slot | None = None) -> Slot:
         """Translate an expression, and return where its value is: in the slot it is wanted in, if any."""
+        if isinstance(node, ast.Call):
+            return self.call(node, to)
+        if isinstance(node, ast.Name):
+            return self.moved(self.variable(node.id), to)
         match node:
-            case ast.Name(name):
-                return self.moved(self.variable(name), to)
             case ast.Constant(value):
                 return self.moved(self.keep((type(value), repr(value)), node), to)
             case ast.NamedExpr(ast.Name(name), value):
                 slot = self.value(value)
                 self.variables[name] = slot
                 return self.moved(slot, to)
-            case ast.Call(ast.Name("dot"), [owner, ast.Constant(str(name))], []):
-                return self.read(owner, name, to)
-            case ast.Call():
-                return self.call(node, to)
             case ast.IfExp(
                 ast.Compare(ast.Name(name), [ast.IsNot()], [ast.Name("MISSING")]), _, ast.Call(ast.Name("missing_name"))
             ):
@@ -318,7 +316,9 @@ class Translator:
         return self.owners[path]
 
     def call(self, node: ast.Call, to: Slot | None) -> Slot:
-        """Translate a call."""
+        """Translate a call; that of a dot is a step of its own."""
+        if (dot := _dot(node)) is not None:
+            return self.read(*dot, to)
         arguments = [self.value(each) for each in node.args]
         names = tuple(each.arg for each in node.keywords if each.arg)
         if len(names) < len(node.keywords):
@@ -415,26 +415,30 @@ _CALLEES = frozenset({"callee", "callee_of"})
 
 def _escaped(node: ast.expr) -> tuple[str, ast.expr, str, str]:
     """Return how what is printed is escaped when it is written, the value, and the texts around it."""
-    match node:
-        case ast.Call(ast.Name("e_segment_url"), [ast.Constant(str(before)), value, ast.Constant(str(after))], []):
-            return "s", value, before, after
-        case ast.Call(ast.Name(name), [value], []) if name in _LETTERS:
-            return _LETTERS[name], value, "", ""
+    if isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and (letter := _LETTERS.get(node.func.id)):
+        match node.args:
+            case [value]:
+                return letter, value, "", ""
+            case [ast.Constant(str(before)), value, ast.Constant(str(after))]:
+                return letter, value, before, after
     return "=", node, "", ""
+
+
+def _dot(node: ast.expr) -> tuple[ast.expr, str] | None:
+    """Return what a dot reads from, and the name; ``None`` for anything else."""
+    if not (isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "dot"):
+        return None
+    owner, name = node.args
+    return (owner, name.value) if isinstance(name, ast.Constant) and isinstance(name.value, str) else None
 
 
 def _path(node: ast.expr) -> tuple[str, ...] | None:
     """Return the variable and the names after it that an object is read by."""
     names: list[str] = []
-    while True:
-        match node:
-            case ast.Name(name):
-                return name, *reversed(names)
-            case ast.Call(ast.Name("dot"), [owner, ast.Constant(str(name))], []):
-                names.append(name)
-                node = owner
-            case _:
-                return None
+    while (dot := _dot(node)) is not None:
+        node, name = dot
+        names.append(name)
+    return (node.id, *reversed(names)) if isinstance(node, ast.Name) else None
 
 
 def _index(table: list[object] | list[str] | list[tuple[tuple[str, ...], bytes]], entry: object) -> int:

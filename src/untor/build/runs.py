@@ -104,7 +104,7 @@ class Runs:
             owners.read(values)
         if not 0 < len(owners.found) <= MOST_OWNERS:
             return []
-        nodes = [node for node in values if not isinstance(node, tree.Name | tree.Constant)]
+        nodes = [node for node in values if not isinstance(node, (tree.Name, tree.Constant))]
         read = {id(node): self.expressions.fresh("r") for node in nodes}
         copies = []
         for items in (True, False):
@@ -263,10 +263,12 @@ class Runs:
 
 def append(value: ast.expr, target: str) -> ast.Expr:
     """Append one thing."""
-    statement = ast.Expr(call(target, value))
-    if hasattr(value, "lineno"):
-        ast.copy_location(statement, value)
-        ast.copy_location(statement.value, value)
+    called = call(target, value)
+    statement = ast.Expr(called)
+    if (line := value.__dict__.get("lineno")) is not None:
+        for node in (called, statement):
+            node.lineno, node.col_offset = line, value.col_offset
+            node.end_lineno, node.end_col_offset = value.end_lineno, value.end_col_offset
     return statement
 
 

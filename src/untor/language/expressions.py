@@ -102,7 +102,7 @@ class Parser:
         return self.path() or self.nested(lambda: self.binary(lambda: self.binary(self.negation, "and"), "or"))
 
     def path(self) -> tree.Expression | None:
-        """``a.b.c`` and nothing more, as most expressions are: a shortcut through the grammar that comes to the same."""
+        """``a.b.c`` and nothing more, as most expressions are: a shortcut through the grammar; it comes to the same."""
         tokens, index = self.tokens, self.index
         first = tokens[index]
         if first.kind != "name" or first.text.startswith("_"):

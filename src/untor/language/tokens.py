@@ -63,9 +63,8 @@ def tokens(source: Source, start: int, end: int) -> list[Token]:
     """Cut a part of the source into tokens, an ``end`` token last. Raises ``ProblemFound``."""
     found: list[Token] = []
     position = start
-    following = _TOKEN.scanner(source.text, start, end).match  # type: ignore[attr-defined]  missing in the hints
-    while match := following():
-        kind, (begin, position) = match.lastgroup, match.span()
+    while position < end and (match := _TOKEN.match(source.text, position, end)):
+        kind, (begin, position) = match.lastgroup or "", match.span()
         if kind == "space":
             continue
         text = match[0]
