@@ -2,7 +2,7 @@
 
    Plain data is what is made of nothing but Python's own types, not too deep; anything else is left to Python. */
 
-#include "_speed.h"
+#include "_quick.h"
 
 typedef struct {
     char *chars;
@@ -143,8 +143,8 @@ static int put_value(Buffer *buffer, PyObject *value, int script, int levels)
             return 0;
         if (number == -1 && PyErr_Occurred())
             return -1;
-        char digits[24];
-        return put(buffer, digits, PyOS_snprintf(digits, sizeof digits, "%lld", number)) < 0 ? -1 : 1;
+        char digits[LONGEST_NUMBER];
+        return put(buffer, digits, int_digits(value, digits)) < 0 ? -1 : 1;
     }
     if (value == Py_None)
         return put(buffer, "null", 4) < 0 ? -1 : 1;
@@ -154,14 +154,9 @@ static int put_value(Buffer *buffer, PyObject *value, int script, int levels)
         return put(buffer, "false", 5) < 0 ? -1 : 1;
     if (PyFloat_CheckExact(value)) {
         double number = PyFloat_AS_DOUBLE(value);
-        if (number - number != 0)
-            return 0;
-        char *digits = PyOS_double_to_string(number, 'r', 0, Py_DTSF_ADD_DOT_0, NULL);
-        if (digits == NULL)
-            return -1;
-        int outcome = put(buffer, digits, (Py_ssize_t)strlen(digits)) < 0 ? -1 : 1;
-        PyMem_Free(digits);
-        return outcome;
+        char digits[LONGEST_NUMBER];
+        int length = number - number != 0 ? 0 : float_digits(value, digits);
+        return length == 0 ? 0 : put(buffer, digits, length) < 0 ? -1 : 1;
     }
     if (levels == 0)
         return 0;

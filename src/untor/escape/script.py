@@ -74,16 +74,21 @@ def script_value(value: object) -> str:
     Dates become ISO 8601 text, integers that a Number cannot hold become BigInt. Raises ``NotPrintable`` for values
     that JavaScript has nothing like.
     """
-    if type(value) is TrustedScript:
-        return value.value
-    text = _JAVASCRIPT.text(value)
+    text = None if plain_data is None else plain_data(value, True)  # noqa: FBT003  a function in C
+    if text is None:
+        if type(value) is TrustedScript:
+            return value.value
+        text = _JAVASCRIPT.text(value)
     return f"({text})" if text[0] == "-" else text
 
 
 def script_operand(value: object) -> str:
     """Return a value as an expression in brackets where it would otherwise be read as a pattern, a block or more."""
-    text = script_value(value)
-    return f"({text})" if text[0] in "[{" or type(value) is TrustedScript else text
+    text = None if plain_data is None else plain_data(value, True)  # noqa: FBT003  a function in C
+    if text is None:
+        text = script_value(value)
+        return f"({text})" if text[0] in "[{" or type(value) is TrustedScript else text
+    return f"({text})" if text[0] in "[{-" else text
 
 
 def script_statement(value: object) -> str:

@@ -30,7 +30,8 @@ _FUNCTION = pattern(
     r"|rotate[XYZ]?|skew[XY]?|cubic-bezier|steps|blur|brightness|contrast|grayscale|opacity|saturate)"
     r"\([A-Za-z0-9_.,% +-]*(?: ?/ ?[A-Za-z0-9_.% +-]+)?\))"
 )
-_SAFE = pattern(f"{_DIMENSION.pattern}|{_NAME.pattern}|{_COLOUR.pattern}|{_FUNCTION.pattern}")
+_SAFE = pattern(f"{_NAME.pattern}|{_DIMENSION.pattern}|{_FUNCTION.pattern}")
+"""All but colours by their digits, which begin with a sign of their own."""
 _TO_ESCAPE_IN_STRING = pattern(r"[^ !#%(-;=?-\[\]-_a-z{-~]")
 _TO_ESCAPE_IN_NAME = pattern("[^A-Za-z0-9_-]")
 
@@ -75,9 +76,8 @@ def style_value(value: object) -> str:
         return value.value
     else:
         string = _number(value) or printed(value).strip(" \t\n\r\f")
-    if not string or _SAFE.fullmatch(string):
-        return string
-    return _blocked(string, BLOCKED)
+    safe = _COLOUR if string[:1] == "#" else _SAFE
+    return string if not string or safe.fullmatch(string) else _blocked(string, BLOCKED)
 
 
 def style_value_part(value: object) -> str:

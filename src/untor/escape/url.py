@@ -5,6 +5,8 @@ A URL that could run code is replaced by ``about:invalid`` and reported on the l
 
 from __future__ import annotations
 
+from functools import cache
+
 from untor.escape.fast import fast
 from untor.escape.markup import attribute
 from untor.escape.patterns import pattern
@@ -14,6 +16,7 @@ from untor.escape.values import FORBIDDEN, MISSING, SURROGATES, NotPrintable, pr
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
+    from logging import Logger
     from typing import Any
 
 INVALID = "about:invalid"
@@ -147,10 +150,15 @@ def permitted(url: str, schemes: frozenset[str], *, images: bool = False) -> boo
 
 def log_blocked(what: str, why: str) -> None:
     """Report something that was not printed on the logger ``untor.blocked``."""
+    shown = what if len(what) <= _LONGEST_LOGGED else what[:_LONGEST_LOGGED] + "…"
+    _logger().warning("blocked %s: %s", shown, why)
+
+
+@cache
+def _logger() -> Logger:
     import logging  # noqa: PLC0415  only loaded once something is blocked
 
-    shown = what if len(what) <= _LONGEST_LOGGED else what[:_LONGEST_LOGGED] + "…"
-    logging.getLogger("untor.blocked").warning("blocked %s: %s", shown, why)
+    return logging.getLogger("untor.blocked")
 
 
 def blocked(url: str, why: str) -> str:
