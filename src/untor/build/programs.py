@@ -10,6 +10,7 @@ import ast
 from typing import NamedTuple
 
 from untor.build.nodes import call, constant, load
+from untor.filters import NAMES
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -205,7 +206,7 @@ class Translator:
             case ast.Call(ast.Name("pairs"), [given], []):
                 how = 1
             case ast.Call(ast.Name(name), [inner], []) if name in {"ahead", "enumerate", "sized"}:
-                return self.called(load(name), [self.items(inner)])
+                return self.called(load(name), [self.items(inner)], uses_up=False)
             case ast.Name(name) if name in self.variables:
                 # Items that were found before, to be counted or tested.
                 return self.variables[name]
@@ -326,20 +327,25 @@ class Translator:
         return self.called(node.func, [*arguments, *(self.value(each.value) for each in node.keywords)], names, to)
 
     def called(
-        self, function: ast.expr, arguments: list[Slot], names: tuple[str, ...] = (), to: Slot | None = None
+        self,
+        function: ast.expr,
+        arguments: list[Slot],
+        names: tuple[str, ...] = (),
+        to: Slot | None = None,
+        *,
+        uses_up: bool = True,
     ) -> Slot:
-        """Call a function with values."""
-        if isinstance(function, ast.Name):
-            # What a function returns may be a task that has begun: it is called by what awaits it.
-            known = _FUNCTIONS - _CALLEES if self.awaits else _FUNCTIONS
-            if function.id not in known and not function.id.startswith(("e_", "f_")):
-                raise Untranslatable
-            callee = self.keep(function.id, function)
-        else:
-            callee = self.value(function)
+        """Call a function of Untor with values; one that ``uses_up`` iterators leaves them to Python.
+
+        Functions and filters of the site are left to Python: they may count how often they are called, and Python
+        begins anew with an item that the program cannot finish.
+        """
+        name = function.id if isinstance(function, ast.Name) else ""
+        if not (name in _FUNCTIONS or name.startswith("e_") or (name.startswith("f_") and name[2:] in NAMES)):
+            raise Untranslatable
         named = self.keep((tuple, names), constant(names)) if names else -1
-        slot = self.into(to)
-        self.step(CALL, slot, callee, named, len(arguments), *arguments)
+        callee, slot = self.keep(name, function), self.into(to)
+        self.step(CALL, slot, callee, named, int(uses_up), len(arguments), *arguments)
         return slot
 
     def tuple(self, parts: list[ast.expr], to: Slot | None) -> Slot:
@@ -405,12 +411,9 @@ class Translator:
 
 
 _FUNCTIONS = frozenset(
-    """ahead callee callee_of check dot dot_maybe enumerate item item_maybe len modulo none_is_missing printed sized
-    truth""".split()
+    "ahead check dot dot_maybe enumerate item item_maybe len modulo none_is_missing printed sized truth".split()
 )
-"""The functions that a program may call, besides filters and escaping functions."""
-_CALLEES = frozenset({"callee", "callee_of"})
-"""Those of them that find functions of the page's own."""
+"""The functions that a program may call, besides built-in filters and escaping functions."""
 
 
 def _escaped(node: ast.expr) -> tuple[str, ast.expr, str, str]:

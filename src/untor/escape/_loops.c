@@ -41,7 +41,7 @@ static const char *const SHAPES[STEPS] = {
     [ITEMS] = "ssi",    /* to, from, whether pairs: what a loop runs over, if it can be run over again */
     [FOR] = "sstt",     /* items, item, end of the body, end of what is done when there is no item */
     [SPLIT] = "sss",    /* pair, first, second */
-    [CALL] = "ssoc",    /* to, function, names of the last arguments, arguments */
+    [CALL] = "ssoic",   /* to, function, names of the last arguments, whether it may use arguments up, arguments */
     [COMPARE] = "sssi", /* to, left, right, how */
     [BINARY] = "sssi",
     [UNARY] = "ssi",
@@ -187,7 +187,7 @@ static int compare(PyObject **slots, const int *step)
     if (how == IS || how == IS_NOT)
         found = (left == right) == (how == IS);
     else if (how == IN || how == NOT_IN) {
-        found = PySequence_Contains(right, left);
+        found = PyIter_Check(right) ? -1 : PySequence_Contains(right, left);
         if (found < 0)
             return left_to_python();
         found = found == (how == IN);
@@ -209,12 +209,16 @@ static PyObject *binary(PyObject *left, PyObject *right, int how)
     }
 }
 
+/* Call a function; NULL without an exception for an argument that could be used up: Python may have to call it again. */
 static PyObject *call(PyObject **slots, const int *step)
 {
     PyObject *arguments[MOST_SLOTS + 1];
-    Py_ssize_t count = step[4], named = 0;
-    for (Py_ssize_t i = 0; i < count; i++)
-        arguments[i] = slots[step[5 + i]];
+    Py_ssize_t count = step[5], named = 0;
+    for (Py_ssize_t i = 0; i < count; i++) {
+        arguments[i] = slots[step[6 + i]];
+        if (step[4] && PyIter_Check(arguments[i]))
+            return NULL;
+    }
     PyObject *names = step[3] < 0 ? NULL : slots[step[3]];
     if (names != NULL && PyTuple_CheckExact(names) && PyTuple_GET_SIZE(names) <= count)
         named = PyTuple_GET_SIZE(names);
@@ -319,7 +323,7 @@ static int steps(Run *run, int at, int end)
         }
         case CALL:
             fine = put_found(loop, slots + step[1], call(slots, step));
-            at += 5 + step[4];
+            at += 6 + step[5];
             break;
         case COMPARE:
             fine = compare(slots, step);
