@@ -16,7 +16,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterable
 
-# The steps and their options, as _loops.c has them.
+# The steps and their options, as _loops.h has them.
 READ, WRITE, TEST, JUMP, ITEMS, FOR, SPLIT, CALL, COMPARE, BINARY, UNARY, COPY, ABSENT, NEED, PACK = range(15)
 _COMPARE = {
     op: how
