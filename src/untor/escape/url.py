@@ -15,6 +15,7 @@ from untor.escape.values import FORBIDDEN, MISSING, SURROGATES, NotPrintable, pr
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    import re
     from collections.abc import Callable, Iterable
     from logging import Logger
     from typing import Any
@@ -47,7 +48,7 @@ _PATH_PARTS = pattern(r"([/\\?#])")
 
 # URL §1.3: the component percent-encode set and more; RFC 3986 §2.3: only unreserved characters stay.
 _UNRESERVED = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
-_STAYS = "".join(map(chr, sorted(_UNRESERVED)))
+_ENCODED_ASCII = pattern("[^A-Za-z0-9._~-]")
 _ENCODED = [chr(byte) if byte in _UNRESERVED else f"%{byte:02X}" for byte in range(256)]
 _ENCODED_OPAQUE = [chr(byte) if byte in _UNRESERVED | frozenset(b"@+") else f"%{byte:02X}" for byte in range(256)]
 _ENCODED_PATH = [chr(byte) if byte in _UNRESERVED | frozenset(b"/") else f"%{byte:02X}" for byte in range(256)]
@@ -61,9 +62,13 @@ _attribute = fast(attribute)
 def percent(value: object) -> str:
     """Percent-encode as one component: one path segment, one name or value of a query, a fragment."""
     string = value if type(value) is str else printed(value)
-    if string.isascii() and (string.isalnum() or string.replace("-", "").isalnum()):
-        return string
-    return _encoded(string, _ENCODED) if string.strip(_STAYS) else string
+    if not string.isascii():
+        return _encoded(string, _ENCODED)
+    return string if string.isalnum() or string.replace("-", "").isalnum() else _ENCODED_ASCII.sub(_octet, string)
+
+
+def _octet(match: re.Match[str]) -> str:
+    return _ENCODED[ord(match[0])]
 
 
 percent_quickly = fast(percent)
@@ -200,11 +205,11 @@ def url_attribute_escaper(schemes: frozenset[str], *, images: bool = False) -> C
 
 def segment_url(before: str, value: object, after: str) -> str:
     """Return fixed text, a value as one whole path segment, and fixed text; block ``.`` and ``..``."""
-    if type(value) is str and value.isascii() and (value.isalnum() or value.replace("-", "").isalnum()):
-        return f"{before}{value}{after}"
-    segment = percent(value)
-    if segment in {".", ".."}:
-        return blocked(f"{before}{segment}{after}", "a value in its path is . or ..")
+    segment = value if type(value) is str else printed(value)
+    if not (segment.isascii() and (segment.isalnum() or segment.replace("-", "").isalnum())):
+        segment = _ENCODED_ASCII.sub(_octet, segment) if segment.isascii() else _encoded(segment, _ENCODED)
+        if segment in {".", ".."}:
+            return blocked(f"{before}{segment}{after}", "a value in its path is . or ..")
     return f"{before}{segment}{after}"
 
 
