@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import sys
-from pathlib import Path
 
 from untor.build.result import Built
 
@@ -21,15 +20,15 @@ class CodeCache:
     """A folder of compiled templates; without a folder, nothing is kept."""
 
     def __init__(self, folder: str | os.PathLike[str] | None, options: list[str]) -> None:
-        self.folder = None if folder is None else Path(folder)
+        self.folder = None if folder is None else os.fspath(folder)
         self.options = options
 
-    def _path(self, key: str) -> Path | None:
+    def _path(self, key: str) -> str | None:
         if self.folder is None:
             return None
         from zlib import crc32  # noqa: PLC0415  only with a cache
 
-        return self.folder / f"{crc32(key.encode('utf-8', 'surrogatepass')):08x}{len(key):x}.untor"
+        return os.path.join(self.folder, f"{crc32(key.encode('utf-8', 'surrogatepass')):08x}{len(key):x}.untor")
 
     def _key(self, source: Source) -> str:
         """Return all that makes a compiled template this one; in the file it stands as it is."""
@@ -53,7 +52,8 @@ class CodeCache:
         try:
             if not (_is_ours(self.folder) and _is_ours(path)):
                 return None
-            octets = path.read_bytes()
+            with open(path, "rb") as file:
+                octets = file.read()
             check, body = octets[:8].decode("ascii"), octets[8:]
             if int(check, 16) != crc32(body):
                 return None
@@ -85,20 +85,20 @@ class CodeCache:
             return
         body = marshal.dumps((key, tuple(built[:-1]), dict(made), others))
         try:
-            self.folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+            os.makedirs(self.folder, mode=0o700, exist_ok=True)
             if not _is_ours(self.folder):
                 return
             handle, temporary = tempfile.mkstemp(dir=self.folder)
             with os.fdopen(handle, "wb") as file:
                 file.write(f"{crc32(body):08x}".encode("ascii") + body)
-            Path(temporary).replace(path)
+            os.replace(temporary, path)
         except OSError:
             return
 
 
-def _is_ours(path: Path) -> bool:
+def _is_ours(path: str) -> bool:
     """Tell whether a file or folder belongs to this user and can be written by nobody else."""
     if not hasattr(os, "geteuid"):
         return True
-    state = path.stat()
+    state = os.stat(path)
     return state.st_uid == os.geteuid() and not state.st_mode & 0o022

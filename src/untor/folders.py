@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from itertools import islice
-from pathlib import Path
 
 from untor.errors import MarkError, TemplateMissing
 from untor.problems import Problem, suggestion
@@ -13,6 +12,7 @@ from untor.source import Source
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterator, Mapping, Sequence
+    from pathlib import Path
     from typing import Any
 
 ENDINGS = (".html", ".xml", ".svg", ".txt")
@@ -25,17 +25,17 @@ class Folders:
     """Folders in search order, each with a prefix that names of its templates begin with (mostly none)."""
 
     def __init__(self, folders: str | os.PathLike[str] | Sequence[str | os.PathLike[str]] | Mapping[str, Any]) -> None:
-        self.entries: list[tuple[str, Path]] = []
+        self.entries: list[tuple[str, str]] = []
         if isinstance(folders, str | os.PathLike):
             folders = [folders]
         if hasattr(folders, "items"):
             for prefix, inner in folders.items():
                 inner_folders = [inner] if isinstance(inner, str | os.PathLike) else list(inner)
-                self.entries += [(prefix, Path(folder)) for folder in inner_folders]
+                self.entries += [(prefix, _folder(folder)) for folder in inner_folders]
         else:
-            self.entries = [("", Path(folder)) for folder in folders]
+            self.entries = [("", _folder(folder)) for folder in folders]
 
-    def find(self, name: str) -> Path:
+    def find(self, name: str) -> str:
         """Return the file of a template. Raises ``TemplateMissing``."""
         trouble = _trouble(name)
         if trouble:
@@ -47,40 +47,42 @@ class Folders:
                     continue
                 inner = name[len(prefix) + 1 :]
             for candidate in (inner, *(inner + ending for ending in ENDINGS)):
-                path = f"{folder}/{candidate}"
-                if candidate.endswith(ENDINGS) and os.path.isfile(path):  # noqa: PTH113  Path is slow to make
+                path = os.path.join("" if folder == "." else folder, candidate)
+                if candidate.endswith(ENDINGS) and os.path.isfile(path):
                     if not _is_inside(path, folder):
                         trouble = "it is a link that leads out of the folder"
                         raise TemplateMissing(Problem("template-name", word=repr(name), trouble=trouble))
-                    return folder / candidate
+                    return path
         raise TemplateMissing(Problem("template-missing", word=name, near=self._near(name)))
 
     def read(self, name: str) -> Source:
         """Return the source of a template. Raises ``TemplateMissing``, and ``MarkError`` when it is not UTF-8."""
         path = self.find(name)
         try:
-            octets = path.read_bytes()
+            with open(path, "rb") as file:
+                octets = file.read()
         except OSError as error:
             words = {"word": name, "trouble": (error.strerror or str(error)).lower()}
             raise TemplateMissing(Problem("template-unreadable", **words)) from error
-        return decoded(octets, name + path.suffix if not name.endswith(path.suffix) else name, str(path))
+        return decoded(octets, _with_ending(name, path), path)
 
     def stamp(self, name: str) -> object:
         """Return what changes when the file of a template does, or another takes its place."""
         try:
             path = self.find(name)
-            state = path.stat()
+            state = os.stat(path)
         except (TemplateMissing, OSError):
             return None
-        return str(path), state.st_mtime_ns, state.st_size, state.st_ino
+        return path, state.st_mtime_ns, state.st_size, state.st_ino
 
     def name(self, name: str) -> str:
         """Return the whole name of a template, with its ending. Raises ``TemplateMissing``."""
-        suffix = self.find(name).suffix
-        return name if name.endswith(suffix) else name + suffix
+        return _with_ending(name, self.find(name))
 
     def files(self) -> Iterator[tuple[str, Path]]:
         """Yield the name and the file of each template, in search order; a name may come twice."""
+        from pathlib import Path  # noqa: PLC0415  rendering does without
+
         for prefix, folder in self.entries:
             for place, folders, files in os.walk(folder):
                 folders.sort()
@@ -102,7 +104,7 @@ class Folders:
         moved = sorted(known for known in stems if known.rsplit("/", 1)[-1] == last)
         near = f'There is "{moved[0]}".' if moved else suggestion(name, names if "." in name else stems)
         looked = [
-            f"{folder}{'' if folder.is_dir() else ' (which does not exist)'}"
+            f"{folder}{'' if os.path.isdir(folder) else ' (which does not exist)'}"
             + (f' (as "{prefix}/…")' if prefix else "")
             for prefix, folder in self.entries
         ]
@@ -110,9 +112,23 @@ class Folders:
         return f"{near}\n{places}" if near else places
 
 
-def _is_inside(path: str, folder: Path) -> bool:
+def _folder(given: str | os.PathLike[str]) -> str:
+    """Return the path of a folder as messages show it: without ``./`` before and ``/`` after it."""
+    path = os.fspath(given)
+    while path.startswith("./"):
+        path = path[2:].lstrip("/")
+    return path.rstrip("/" + os.sep) or (path[:1] or ".")
+
+
+def _with_ending(name: str, path: str) -> str:
+    """Return the name of a template with the ending of its file."""
+    ending = os.path.splitext(path)[1]
+    return name if name.endswith(ending) else name + ending
+
+
+def _is_inside(path: str, folder: str) -> bool:
     """Tell whether a file is in a folder when all links are followed."""
-    return os.path.realpath(path).startswith(os.path.join(os.path.realpath(folder), ""))  # noqa: PTH118
+    return os.path.realpath(path).startswith(os.path.join(os.path.realpath(folder), ""))
 
 
 def _trouble(name: str) -> str:
@@ -123,7 +139,7 @@ def _trouble(name: str) -> str:
         return "it is empty"
     if "\0" in name or "\\" in name:
         return "it has a backslash or a NUL in it"
-    if name.startswith("/") or os.path.isabs(name) or os.path.splitdrive(name)[0]:  # noqa: PTH117
+    if name.startswith("/") or os.path.isabs(name) or os.path.splitdrive(name)[0]:
         return "it is an absolute path"
     if any(part in {"", ".", ".."} for part in name.split("/")):
         return "it has an empty part, . or .. in it"

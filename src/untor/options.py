@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-
 from untor.escape.origins import origin_of
 from untor.filters import NAMES
 
@@ -28,6 +26,8 @@ def checked_name(kind: str, name: str) -> str:
 
 def checked_pattern(pattern: str) -> str:
     """Return a regular expression. Raises ``ValueError`` for what is none."""
+    import re  # noqa: PLC0415  only where there are any
+
     try:
         re.compile(pattern)
     except re.error as error:

@@ -45,7 +45,7 @@ def _templates(options: Any) -> Iterator[tuple[str, list[Finding]]]:
     wanted = Wanted(configured.accept, configured.also, configured.most_trusted)
     names = sorted({name for name, _ in engine.folders.files()})
     if not names:
-        folders = ", ".join(str(folder) for _, folder in engine.folders.entries)
+        folders = ", ".join(folder for _, folder in engine.folders.entries)
         raise pytest.UsageError(f"--untor: there are no templates in {folders}")
     findings = check(engine, wanted).findings
     for name in names:

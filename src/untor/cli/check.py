@@ -73,7 +73,7 @@ def command(
         click.echo(f"untor: {error}", err=True)
         sys.exit(2)
     if not checked.templates:
-        searched = ", ".join(str(folder) for _, folder in site.folders.entries)
+        searched = ", ".join(folder for _, folder in site.folders.entries)
         raise click.UsageError(f"There are no templates in {searched}.")
     text = FORMATS[shape](checked)
     if lists and shape == "text":
@@ -126,7 +126,7 @@ def _names(site: Engine, path: str) -> Iterator[str]:
                 yield name
         if found:
             return
-        searched = ", ".join(str(folder) for _, folder in site.folders.entries)
+        searched = ", ".join(folder for _, folder in site.folders.entries)
         raise click.UsageError(f"{path} has no template in {searched}. Name the folders with --folder.")
     yield site.folders.name(path)
 

@@ -94,7 +94,7 @@ class PreviewApp:
         if _is_window(request):
             return self._viewer(request, None)
         pages, pieces = self.preview.pages()
-        folders = [str(folder) for _, folder in self.preview.engine.folders.entries]
+        folders = [folder for _, folder in self.preview.engine.folders.entries]
         return self.own.page("index", {"pages": pages, "pieces": pieces, "folders": folders, "own": OWN})
 
     def explain(self, request: Request) -> Page:

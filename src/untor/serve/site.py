@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import NamedTuple
 
 from untor.check.site import Site
@@ -13,7 +14,6 @@ from untor.folders import ENDINGS
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
-    from pathlib import Path
 
     from untor.engine import Engine
 
@@ -65,14 +65,18 @@ class Preview:
                 if parts[: len(before)] != before:
                     continue
                 inner = parts[len(before) :]
-            file = folder.joinpath(*inner)
-            if file.suffix.lower() in FILES and file.is_file() and file.resolve().is_relative_to(folder.resolve()):
+            file = Path(folder, *inner)
+            if (
+                file.suffix.lower() in FILES
+                and file.is_file()
+                and file.resolve().is_relative_to(Path(folder).resolve())
+            ):
                 return file
         return None
 
     def beside(self, name: str) -> list[Path]:
         """Return the data files beside a template, which have its name and endings of their own."""
-        file = self.engine.folders.find(name)
+        file = Path(self.engine.folders.find(name))
         return [file.with_suffix(ending) for ending in DATA if file.with_suffix(ending).is_file()]
 
     def context(self, name: str) -> dict[str, object]:
