@@ -19,7 +19,7 @@ from pages import PAGES
 from timing import measured
 
 from untor import Engine
-from untor.build import builder, code, parameters, runs
+from untor.build import builder, code, loops, parameters, runs
 from untor.build.expressions import Expressions
 from untor.escape.fast import IS_BUILT
 
@@ -57,6 +57,7 @@ WITHOUT = {
         "a run is written in one go, into a page",
         ((code, "IS_BUILT", False), (runs, "_SPECIAL", {})),  # each value is escaped by a function in C
     ),
+    "loops": Without("the extension runs whole loops", ((loops.Loops, "may_be_run", lambda *_: False),)),
     "guards": Without(
         "types are looked up once, not at each dot", ((builder, "Expressions", Plainly), (runs, "MOST_OWNERS", 0))
     ),
