@@ -402,7 +402,7 @@ def test_chunks_are_sent_as_they_come(rows: int, length: int) -> None:
         assert "".join(chunks) == template.render(rows=items)
         if loops_of(template.render):
             assert max(map(len, chunks)) < 2 * 64_000 + 4 * length
-            assert len(chunks) <= 2 + sum(map(len, chunks)) / 8000
+            assert len(chunks) <= 2 + sum(map(len, chunks)) / 16_000
 
 
 def test_interrupts_are_nobodys_to_handle() -> None:

@@ -454,7 +454,7 @@ def test_pages_grow(texts: list[str]) -> None:
         page.write(text)
         chunked.write(text)
         if (chunk := chunked.chunk()) is not None:
-            assert len(chunk) >= 8000
+            assert len(chunk) >= 16_000
             chunks.append(chunk)
         else:
             assert not chunks or len("".join(texts)) - len("".join(chunks)) < 1_000_000

@@ -234,8 +234,8 @@ static inline int look_at(State *state, PyObject *value, char kind, Piece *piece
 /* --- pages ---------------------------------------------------------------------------------------------------------------- */
 
 /* How long a chunk is, at least; a page has room for one from the start, and for what may come before it is seen. */
-#define SHORTEST_CHUNK 8000
-#define LEAST_ROOM 12000
+#define SHORTEST_CHUNK 16000
+#define LEAST_ROOM 24000
 
 /* The greatest character that a page has room for. */
 static inline Py_UCS4 widest_of(const Page *page)
