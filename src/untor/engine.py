@@ -17,7 +17,7 @@ from untor.options import checked_name, checked_origin, checked_pattern, one_of
 from untor.problems import Problem, suggestion
 from untor.run import awaiting, inputs, lookups, loops
 from untor.run.calls import Calls
-from untor.run.trouble import trouble
+from untor.run.trouble import trouble, untold
 from untor.source import Source
 from untor.template import Origin, Template
 
@@ -80,6 +80,7 @@ told(
     each=loops.each,
     pairs=loops.pairs,
     rest=loops.rest,
+    untold=untold,
 )
 
 _NOTHING: Mapping[str, Callable[..., object]] = MappingProxyType({})

@@ -83,6 +83,43 @@ static void page_free(Page *self)
     Py_DECREF(type);
 }
 
+/* --- exceptions ---------------------------------------------------------------------------------------------------- */
+
+int left_to_python(State *state)
+{
+    if (!PyErr_Occurred())
+        return 0;
+    if (!PyErr_ExceptionMatches(PyExc_Exception) || state->slow[UNTOLD] == NULL)
+        return -1;
+#if PY_VERSION_HEX < 0x030C0000
+    PyObject *type, *error, *trace;
+    PyErr_Fetch(&type, &error, &trace);
+    PyErr_NormalizeException(&type, &error, &trace);
+#else
+    PyObject *error = PyErr_GetRaisedException();
+#endif
+    PyObject *untold = PyObject_CallOneArg(state->slow[UNTOLD], error);
+    int again = untold == Py_True;
+    if (untold == NULL)
+        PyErr_Clear();
+    Py_XDECREF(untold);
+#if PY_VERSION_HEX < 0x030C0000
+    if (!again) {
+        PyErr_Restore(type, error, trace);
+        return -1;
+    }
+    Py_XDECREF(type);
+    Py_XDECREF(trace);
+#else
+    if (!again) {
+        PyErr_SetRaisedException(error);
+        return -1;
+    }
+#endif
+    Py_XDECREF(error);
+    return 0;
+}
+
 /* --- joins ---------------------------------------------------------------------------------------------------------------- */
 
 Page *page_of(PyObject *write)

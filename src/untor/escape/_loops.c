@@ -3,7 +3,7 @@
    A loop is called with the write of a page, what to run over, and the values that its body takes from around it. It
    returns what is left to do: nothing (an empty tuple; None, when there was no item at all), or the items from the
    first one on that it cannot write. Of that one nothing is in the page then; Python does it and all after it, with
-   code that says what is wrong and where. So nothing here ever has to tell one error from another. A loop of a page in
+   code that says what is wrong and where: but for what has been said already (see left_to_python). A loop of a page in
    chunks returns True when there is enough for one, and is called again with the same iterator.
 
    The values of a program are in slots: the item, what the loop is called with, what it always has (constants and
@@ -13,6 +13,9 @@
 #include "_loops.h"
 
 #define ITEMS_BETWEEN_BREATHS 10000
+/* What is left to Python is begun anew there. Where values make pages of their own, each of which has something to leave,
+   that would be twice as often at each level: so a loop that had to leave something is not tried for some calls. */
+#define CALLS_PASSED 100
 /* What an item of a page in chunks may come to; one that is longer is sent while it is written, by Python. */
 #define LONGEST_ITEM 64000
 
@@ -22,17 +25,8 @@ typedef struct {
     Page *page;
     Py_ssize_t most;       /* how long the page may become by one item */
     unsigned items;
-    int waits;             /* whether the loop was given something that is awaited */
+    int passes;            /* whether all is left to Python, for one: it was given something that is awaited */
 } Run;
-
-/* What an exception means to a step: 0, Python does the same and finds it again; -1, it is nobody's to handle. */
-static int left_to_python(void)
-{
-    if (PyErr_Occurred() && !PyErr_ExceptionMatches(PyExc_Exception))
-        return -1;
-    PyErr_Clear();
-    return 0;
-}
 
 /* Let other threads and signals have their turn, as Python does between its instructions. */
 static int breathe(void)
@@ -43,10 +37,10 @@ static int breathe(void)
 }
 
 /* Put what a step has made into its slot: 1, or what its exception means. */
-static inline int put(PyObject **slot, PyObject *value)
+static inline int put(State *state, PyObject **slot, PyObject *value)
 {
     if (value == NULL)
-        return left_to_python();
+        return left_to_python(state);
     Py_SETREF(*slot, value);
     return 1;
 }
@@ -61,11 +55,11 @@ static inline int is_awaitable(PyObject *value)
 static inline int put_found(const Loop *loop, PyObject **slot, PyObject *value)
 {
     if (value == NULL || !loop->awaits || !is_awaitable(value))
-        return put(slot, value);
+        return put(loop->state, slot, value);
     int fine = 0;
     if (PyCoro_CheckExact(value) && Py_REFCNT(value) == 1) {
         PyObject *closed = PyObject_CallMethod(value, "close", NULL);
-        fine = closed == NULL ? left_to_python() : 0;
+        fine = closed == NULL ? left_to_python(loop->state) : 0;
         Py_XDECREF(closed);
     }
     Py_DECREF(value);
@@ -130,7 +124,7 @@ static int is_true(State *state, PyObject *value, int as_test)
     }
     if (found >= 0)
         return found;
-    return left_to_python() < 0 ? -1 : 2;
+    return left_to_python(state) < 0 ? -1 : 2;
 }
 
 /* What a loop runs over; NULL without an exception for what could not be run over again. */
@@ -142,7 +136,7 @@ static PyObject *items_of(State *state, PyObject *value, int pairs)
     return PyIter_Check(value) || function == NULL ? NULL : PyObject_CallOneArg(function, value);
 }
 
-static int compare(PyObject **slots, const int *step)
+static int compare(State *state, PyObject **slots, const int *step)
 {
     PyObject *left = slots[step[2]], *right = slots[step[3]];
     int how = step[4], found;
@@ -151,12 +145,12 @@ static int compare(PyObject **slots, const int *step)
     else if (how == IN || how == NOT_IN) {
         found = PyIter_Check(right) ? -1 : PySequence_Contains(right, left);
         if (found < 0)
-            return left_to_python();
+            return left_to_python(state);
         found = found == (how == IN);
     }
     else
-        return put(slots + step[1], PyObject_RichCompare(left, right, how));
-    return put(slots + step[1], PyBool_FromLong(found));
+        return put(state, slots + step[1], PyObject_RichCompare(left, right, how));
+    return put(state, slots + step[1], PyBool_FromLong(found));
 }
 
 static PyObject *binary(PyObject *left, PyObject *right, int how)
@@ -206,7 +200,7 @@ static int each_item(Run *run, int at)
     PyObject *items = run->slots[step[1]], *iterator = NULL;
     int is_list = PyList_CheckExact(items), is_tuple = PyTuple_CheckExact(items), fine = 2;
     if (!is_list && !is_tuple && (iterator = PyObject_GetIter(items)) == NULL)
-        return left_to_python();
+        return left_to_python(run->loop->state);
     Py_INCREF(items);
     for (Py_ssize_t i = 0;; i++) {
         PyObject *item = NULL;
@@ -215,7 +209,7 @@ static int each_item(Run *run, int at)
         else if (is_tuple)
             item = i < PyTuple_GET_SIZE(items) ? Py_NewRef(PyTuple_GET_ITEM(items, i)) : NULL;
         else if ((item = PyIter_Next(iterator)) == NULL && PyErr_Occurred()) {
-            fine = left_to_python();
+            fine = left_to_python(run->loop->state);
             break;
         }
         if (item == NULL)
@@ -265,7 +259,7 @@ static int steps(Run *run, int at, int end)
             at = step[1];
             break;
         case ITEMS:
-            fine = put(slots + step[1], items_of(loop->state, slots[step[2]], step[3]));
+            fine = put(loop->state, slots + step[1], items_of(loop->state, slots[step[2]], step[3]));
             at += 4;
             break;
         case FOR:
@@ -288,26 +282,26 @@ static int steps(Run *run, int at, int end)
             at += 6 + step[5];
             break;
         case COMPARE:
-            fine = compare(slots, step);
+            fine = compare(loop->state, slots, step);
             at += 5;
             break;
         case BINARY:
-            fine = put(slots + step[1], binary(slots[step[2]], slots[step[3]], step[4]));
+            fine = put(loop->state, slots + step[1], binary(slots[step[2]], slots[step[3]], step[4]));
             at += 5;
             break;
         case UNARY: {
             PyObject *value = slots[step[2]];
             if (step[3] == NOT) {
                 int found = is_true(loop->state, value, 0);
-                fine = found < 0 ? -1 : found == 2 ? 0 : put(slots + step[1], PyBool_FromLong(!found));
+                fine = found < 0 ? -1 : found == 2 ? 0 : put(loop->state, slots + step[1], PyBool_FromLong(!found));
             }
             else
-                fine = put(slots + step[1], step[3] == MINUS ? PyNumber_Negative(value) : PyNumber_Positive(value));
+                fine = put(loop->state, slots + step[1], step[3] == MINUS ? PyNumber_Negative(value) : PyNumber_Positive(value));
             at += 4;
             break;
         }
         case COPY:
-            fine = put(slots + step[1], Py_NewRef(slots[step[2]]));
+            fine = put(loop->state, slots + step[1], Py_NewRef(slots[step[2]]));
             at += 3;
             break;
         case ABSENT:
@@ -318,7 +312,7 @@ static int steps(Run *run, int at, int end)
             at += 2;
             break;
         case PACK:
-            fine = put(slots + step[1], pack(slots, step));
+            fine = put(loop->state, slots + step[1], pack(slots, step));
             at += 3 + step[2];
             break;
         }
@@ -370,7 +364,10 @@ static PyObject *run_all(Run *run, PyObject *items)
         Py_ssize_t before = page->length;
         Py_UCS4 widest = widest_of(page);
         run->most = loop->chunks ? before + LONGEST_ITEM : PY_SSIZE_T_MAX;
-        int fine = run->waits || (loop->awaits && is_awaitable(item)) ? 0 : steps(run, 0, (int)Py_SIZE(loop));
+        int passes = run->passes || (loop->awaits && is_awaitable(item));
+        int fine = passes ? 0 : steps(run, 0, (int)Py_SIZE(loop));
+        if (fine == 0 && !passes)
+            loop->passes = CALLS_PASSED;
         if (fine > 0 && loop->chunks && page->length >= SHORTEST_CHUNK) {
             result = Py_NewRef(Py_True);
             break;
@@ -391,11 +388,12 @@ PyObject *loop_call(Loop *self, PyObject *const *arguments, Py_ssize_t count)
         PyErr_Format(PyExc_TypeError, "this takes a page, items and %d values", self->given);
         return NULL;
     }
-    Run run = {self, NULL, page_of(arguments[0]), 0, 0, 0};
+    Run run = {self, NULL, page_of(arguments[0]), 0, 0, self->passes > 0};
     if (run.page == NULL || self->kept == NULL || (self->chunks && !PyIter_Check(arguments[1]))) {
         PyErr_SetString(PyExc_TypeError, "this takes the write of a page, and, for chunks, an iterator");
         return NULL;
     }
+    self->passes -= run.passes;
     PyObject *slots[MOST_SLOTS];
     run.slots = slots;
     int at = 0;
@@ -405,7 +403,7 @@ PyObject *loop_call(Loop *self, PyObject *const *arguments, Py_ssize_t count)
     for (Py_ssize_t i = 0; i < PyTuple_GET_SIZE(self->kept); i++)
         slots[at++] = Py_NewRef(PyTuple_GET_ITEM(self->kept, i));
     for (int i = 1; i < at && self->awaits; i++)
-        run.waits |= is_awaitable(slots[i]);
+        run.passes |= is_awaitable(slots[i]);
     while (at < self->slots)
         slots[at++] = Py_NewRef(Py_None);
     PyObject *result = run_all(&run, arguments[1]);

@@ -15,6 +15,7 @@ typedef struct {
     PyObject *joins;       /* what is written: a tuple of Join */
     PyObject *kept;        /* a tuple */
     int given, slots;
+    int passes;            /* how many calls it leaves to Python at once, since it had to leave something lately */
     int chunks;            /* whether it stops when there is enough for a chunk of the page */
     int awaits;            /* whether what can be awaited is left to Python */
     PyTypeObject **seen;   /* for each step that reads, the type that it last saw to have attributes and no items */

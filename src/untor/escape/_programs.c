@@ -152,6 +152,7 @@ PyObject *new_loop(PyObject *module, State *state, PyObject *arguments)
     self->kept = Py_NewRef(kept);
     self->given = given;
     self->slots = slots;
+    self->passes = 0;
     self->chunks = chunks;
     self->awaits = awaits;
     self->seen = PyMem_Calloc((size_t)PyTuple_GET_SIZE(code) + 1, sizeof(PyTypeObject *));

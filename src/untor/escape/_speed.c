@@ -2,7 +2,7 @@
 
 #include "_speed.h"
 
-static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot", "truth", "each", "pairs", "rest"};
+static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot", "truth", "each", "pairs", "rest", "untold"};
 
 static inline State *state_of(PyObject *module) { return (State *)PyModule_GetState(module); }
 

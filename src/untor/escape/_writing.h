@@ -182,46 +182,56 @@ static inline int look_at_text(PyObject *text, int which, Piece *piece)
     return 1;
 }
 
-/* Find out how a value is written: 1; 0 when the caller has to do it; -1 with an exception that is nobody's to handle. */
-static inline int look_at(State *state, PyObject *value, char kind, Piece *piece)
+/* What an exception means to what is done in C: 0, Python does the same and finds it again, to tell its place; -1, it is
+   nobody's to handle, or has been told of its place. Were that done again at each level of pages in pages, it would be done
+   twice as often at each. */
+int left_to_python(State *state);
+
+enum { LEFT, KNOWN, ASKED };
+
+/* What a letter of a join asks for; SLOW for what is printed already. */
+static inline int escaping_of(char kind)
 {
-    int which;
     switch (kind) {
-    case 't': which = TEXT; break;
-    case 'a': which = ATTRIBUTE; break;
-    case 'r': which = RCDATA; break;
-    case 'p': which = PERCENT; break;
-    case 's': which = SEGMENT_URL; break;
-    default: /* printed already */
-        if (!is_text(value))
-            return 0;
+    case 't': return TEXT;
+    case 'a': return ATTRIBUTE;
+    case 'r': return RCDATA;
+    case 'p': return PERCENT;
+    case 's': return SEGMENT_URL;
+    default: return SLOW;
+    }
+}
+
+/* Find out how a value is written without running any code of it: KNOWN; LEFT when the caller has to do it; ASKED when it
+   is for Python to say. */
+static inline int look_at(State *state, PyObject *value, int which, Piece *piece)
+{
+    piece->owned = NULL;
+    if (which == SLOW) {
         piece->text = value;
         piece->way = COPIED;
-        piece->length = PyUnicode_GET_LENGTH(value);
-        return 1;
+        piece->length = is_text(value) ? PyUnicode_GET_LENGTH(value) : 0;
+        return is_text(value) ? KNOWN : LEFT;
     }
     if (is_text(value) && look_at_text(value, which, piece))
-        return 1;
+        return KNOWN;
     int is_url = which == PERCENT || which == SEGMENT_URL;
     piece->text = NULL;
     piece->length = PyLong_CheckExact(value)             ? int_digits(value, piece->number)
                     : !is_url && PyFloat_CheckExact(value) ? float_digits(value, piece->number)
                                                            : 0;
-    if (piece->length)
-        return 1;
-    if (!is_url && value == Py_None)
-        return 1;
-    if (value == state->missing || (which == SEGMENT_URL && PyUnicode_CheckExact(value)))
-        return 0;
+    if (piece->length || (!is_url && value == Py_None))
+        return KNOWN;
+    return value == state->missing || (which == SEGMENT_URL && PyUnicode_CheckExact(value)) ? LEFT : ASKED;
+}
+
+/* Ask Python what is written for a value: 1; 0 when the caller has to do it; -1 with an exception. */
+static inline int ask_for(State *state, PyObject *value, int which, Piece *piece)
+{
     PyObject *slow = state->slow[which == SEGMENT_URL ? PERCENT : which];
     PyObject *printed = slow == NULL ? NULL : PyObject_CallOneArg(slow, value);
-    if (printed == NULL) {
-        /* What is wrong with it, the caller finds out by doing it again. */
-        if (PyErr_Occurred() && !PyErr_ExceptionMatches(PyExc_Exception))
-            return -1;
-        PyErr_Clear();
-        return 0;
-    }
+    if (printed == NULL)
+        return left_to_python(state);
     piece->owned = printed;
     if (!is_text(printed))
         return 0;
@@ -287,29 +297,40 @@ static inline int write_quickly_to(Page *page, const Join *join, PyObject *const
     return 1;
 }
 
-/* Find out how all values are written: 1, 0 or -1, as look_at; the caller releases what has been seen. */
+/* Find out how all values are written: 1; 0 when the caller has to do it; -1 with an exception; the caller releases what
+   has been seen. Code of values is run last, and that of text after that of URLs: what may be done again, when something
+   here cannot be done, should be as little as possible. */
 static inline int look_at_all(const Join *join, PyObject *const *values, Piece *pieces, Py_ssize_t *seen, Py_ssize_t *length,
                               Py_UCS4 *widest)
 {
-    Py_ssize_t count = Py_SIZE(join), whole = join->length;
-    Py_UCS4 greatest = join->widest;
-    int fine = 1;
-    for (*seen = 0; *seen < count && fine > 0; ++*seen) {
-        Piece *piece = pieces + *seen;
-        piece->owned = NULL;
-        fine = look_at(join->state, values[*seen], join->kinds[*seen], piece);
-        if (fine <= 0)
-            continue;
-        if (piece->length > PY_SSIZE_T_MAX - whole)
-            fine = 0;
-        else
-            whole += piece->length;
-        if (piece->text != NULL && piece->way != ENCODED && PyUnicode_MAX_CHAR_VALUE(piece->text) > greatest)
-            greatest = PyUnicode_MAX_CHAR_VALUE(piece->text);
+    Py_ssize_t count = Py_SIZE(join), asked = 0;
+    unsigned char outcomes[MOST_VALUES];
+    *length = join->length;
+    *widest = join->widest;
+    for (*seen = 0; *seen < count; ++*seen) {
+        outcomes[*seen] = (unsigned char)look_at(join->state, values[*seen], escaping_of(join->kinds[*seen]), pieces + *seen);
+        if (outcomes[*seen] == LEFT)
+            return 0;
+        asked += outcomes[*seen] == ASKED;
     }
-    *length = whole;
-    *widest = greatest;
-    return fine;
+    for (int urls = 1; asked && urls >= 0; urls--)
+        for (Py_ssize_t i = 0; i < count; i++) {
+            int which = escaping_of(join->kinds[i]), is_url = which == PERCENT || which == SEGMENT_URL;
+            if (outcomes[i] != ASKED || is_url != urls)
+                continue;
+            int fine = ask_for(join->state, values[i], which, pieces + i);
+            if (fine <= 0)
+                return fine;
+        }
+    for (Py_ssize_t i = 0; i < count; i++) {
+        const Piece *piece = pieces + i;
+        if (piece->length > PY_SSIZE_T_MAX - *length)
+            return 0;
+        *length += piece->length;
+        if (piece->text != NULL && piece->way != ENCODED && PyUnicode_MAX_CHAR_VALUE(piece->text) > *widest)
+            *widest = PyUnicode_MAX_CHAR_VALUE(piece->text);
+    }
+    return 1;
 }
 
 static inline void release_all(Piece *pieces, Py_ssize_t seen)

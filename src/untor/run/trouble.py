@@ -86,6 +86,15 @@ def trouble(error: Exception, sources: Sources, calls: Calls, reads: Reads) -> U
     return RenderError(Problem("expression-failed", source, start, end, trouble=what))
 
 
+def untold(error: Exception) -> bool:
+    """Tell whether an exception has no place yet: only then what raised it is done again by code that has one.
+
+    What has a place comes from another page, whose values make this one.
+    """
+    is_told = isinstance(error, UntorError) and error.problem.source is not None
+    return not (is_told or isinstance(error, RecursionError))
+
+
 def _not_there(error: KeyError | AttributeError, sources: Sources, reads: Reads) -> MissingValue | None:
     """Return the exception for a name that was read directly and is not there."""
     found = innermost(error, sources)
