@@ -19,7 +19,7 @@ from support import cases
 from test_speed import VALUES, Broken, Html, built, outcome
 
 from untor import Engine, UntorError
-from untor.build import code, loops
+from untor.build import code, loops, programs
 from untor.build.programs import FOR, READ, WRITE
 from untor.escape import MISSING
 from untor.escape.fast import IS_BUILT
@@ -579,6 +579,20 @@ def test_large_bodies_are_left_to_python() -> None:
     row = {"b": "x", "c": [{"b": "y", "c": []}]}
     assert run(row=row) == plain(row=row) == "<li>x<li>y"
     assert not loops_of(run)
+
+
+@pytest.mark.parametrize("inner", ["{= a =}", "{= h(a) =}"])
+def test_loops_in_loops_are_tried_a_few_times(inner: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """However deep loops are nested, few of them are tried in vain, so that compiling a loop costs the same."""
+    tried = []
+
+    def counted(*arguments: Any, **options: Any) -> object:
+        tried.append(programs.translated(*arguments, **options))
+        return tried[-1]
+
+    monkeypatch.setattr(loops, "translated", counted)
+    Engine(helpers={"h": str}).compile("<! for a in b !>" * 40 + inner + "<! end !>" * 40)
+    assert len([each for each in tried if each is None]) <= loops.MOST_MISSED + 1
 
 
 def test_code_of_a_loop() -> None:

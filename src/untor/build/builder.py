@@ -66,10 +66,10 @@ class Builder(Loops):
             self.positions = Positions(function.source, inside.positions.file, first)
         known = None if function.context else [parameter.name for parameter in function.parameters]
         self.expressions = Expressions(self.positions, shared, known=known, awaits=way.awaits)
-        self.depth = 0
+        self.depth = self.missed = 0
         if inside is not None:
             self.expressions.share(inside.expressions)
-            self.depth = inside.depth
+            self.depth, self.missed = inside.depth, inside.missed
         self.runs = Runs(self.expressions, self.positions, shared, way)
         self.pieces = ""
 

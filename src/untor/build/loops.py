@@ -8,7 +8,7 @@ from itertools import islice
 from untor.build.nodes import LOAD, STORE, call, constant, load, store
 from untor.build.programs import translated
 from untor.language import tree
-from untor.plan.operations import every
+from untor.plan.operations import Loop, every
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -17,10 +17,13 @@ if TYPE_CHECKING:
     from untor.build.programs import Program
     from untor.build.runs import Runs
     from untor.build.variants import Variant
-    from untor.plan.operations import Function, Loop, Operation
+    from untor.plan.operations import Function, Operation
 
 MOST_RUN = 300
 """How many operations a loop has at most that the extension runs."""
+
+MOST_MISSED = 3
+"""How many loops around one may have been tried in vain for the extension, for it to be tried with loops in it."""
 
 DEEPEST_LOOPS = 8
 """How many loops may be nested in one function of the code."""
@@ -36,6 +39,8 @@ class Loops:
     positions: Positions
     expressions: Expressions
     depth: int
+    missed: int
+    """How many of the loops around are none that the extension runs."""
 
     def block(self, operations: list[Operation], target: str) -> list[ast.stmt]:
         """Build operations that append to ``target``."""
@@ -63,7 +68,9 @@ class Loops:
         if program is not None:
             items, nothing = self.run(operation, program, items, statements)
         if program is None or streams or self.way.awaits:
+            self.missed += program is None
             body = self.repeated(operation, target, names, statements)
+            self.missed -= program is None
         self.expressions.scopes.pop()
         if operation.empty and nothing is None:
             flag = self.expressions.fresh("empty")
@@ -147,7 +154,10 @@ class Loops:
         """Tell whether a loop may be the extension's: of what is there already, and of a size that can be tried."""
         if not self.runs.joins or self.is_async or self.function.plain or target != "append":
             return False
-        return len([*islice(every(operation.body), MOST_RUN + 1)]) <= MOST_RUN
+        inside = [*islice(every(operation.body), MOST_RUN + 1)]
+        return len(inside) <= MOST_RUN and (
+            self.missed < MOST_MISSED or not any(isinstance(each, Loop) for each in inside)
+        )
 
     def forgotten(self, before: int) -> list[ast.stmt]:
         """Let the types that are remembered from a number on begin with none."""
