@@ -7,6 +7,7 @@ import random
 import re
 from dataclasses import dataclass
 from html import escape
+from sys import intern
 from typing import TYPE_CHECKING, Any, NamedTuple
 from urllib.parse import quote, urlsplit
 
@@ -351,7 +352,7 @@ PAGES: dict[str, Measured] = {
     "table": Measured(TABLE, _table_data(), table_by_hand, table_unescaped),
     "cards": Measured(CARDS, _cards_data(), cards_by_hand, cards_unescaped),
     "article": Measured(
-        ARTICLE, {f"v{number}": text for number, text in enumerate(texts(20, 30))}, *_article, calls=20
+        ARTICLE, {intern(f"v{number}"): text for number, text in enumerate(texts(20, 30))}, *_article, calls=20
     ),
     "small": Measured(
         SMALL, {"kind": "note", "name": "Sea Holly", "note": "R&D"}, small_by_hand, small_unescaped, calls=1000
