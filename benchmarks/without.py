@@ -79,6 +79,8 @@ WITHOUT = {
     "tests": Without("text is tested in place", ((runs, "_SPECIAL", {}),)),
     "pieces": Without("small pieces are part of the loop", ((builder, "MOST_INCLUDED", 0),)),
 }
+for _name in ("tests",) if IS_BUILT else ("joins", "loops"):
+    del WITHOUT[_name]  # there is no such thing in this mode
 
 
 def variants_of(name: str) -> dict[str, Callable[[], object]]:
