@@ -22,6 +22,7 @@ from untor import Engine, MissingValue, RenderError, TrustedHTML, TrustedURL, Un
 from untor.build import builder, code, expressions, runs
 from untor.escape import MISSING, markup, script, url
 from untor.escape.fast import IS_BUILT, fast
+from untor.plan.blocks import BlockWalker
 from untor.run import lookups
 from untor.template import Origin
 
@@ -678,6 +679,24 @@ def test_work_per_row_is_constant(monkeypatch: pytest.MonkeyPatch) -> None:
     few, many = ({"rows": [{"b": 1, "c": 2}] * count} for count in (10, 1000))
     one, other = counted(monkeypatch, ROWS, few), counted(monkeypatch, ROWS, many)
     assert {name: count for name, count in other.items() if count != one[name]} == each_row(1000)
+
+
+@pytest.mark.parametrize(
+    "body",
+    ["{= a =}", "<p title='{= a =}'></p>", "<a href='/{= a =}'>x</a>", "<b>{= a =}</b>", "<script>f({= a =})</script>"],
+)
+def test_bodies_of_loops_are_walked_once(body: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """However deep a value is in loops, one look at its place is enough."""
+    walked = []
+    placement = BlockWalker.placement
+
+    def counted(*given: Any) -> Any:
+        walked.append(placement(*given))
+        return walked[-1]
+
+    monkeypatch.setattr(BlockWalker, "placement", counted)
+    Engine().compile("<body>" + "<! for a in b !>" * 6 + body + "<! end !>" * 6)
+    assert len(walked) == 1
 
 
 NAMES = [
