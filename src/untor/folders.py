@@ -83,19 +83,24 @@ class Folders:
         """Yield the name and the file of each template, in search order; a name may come twice."""
         from pathlib import Path  # noqa: PLC0415  rendering does without
 
-        for prefix, folder in self.entries:
-            for place, folders, files in os.walk(folder):
-                folders.sort()
-                for file in sorted(files):
-                    if file.endswith(ENDINGS):
-                        path = Path(place) / file
-                        inner = path.relative_to(folder).as_posix()
-                        yield (f"{prefix}/{inner}" if prefix else inner), path
+        for name, folder, inner in self._listed():
+            yield name, Path(folder, inner)
 
     def names(self) -> Iterator[str]:
         """Yield the names of templates, of the first some thousand files."""
-        for name, _ in islice(self.files(), _MOST_LISTED):
+        for name, _, _ in islice(self._listed(), _MOST_LISTED):
             yield name
+
+    def _listed(self) -> Iterator[tuple[str, str, str]]:
+        """Yield the name of each template, its folder and where it is in that."""
+        for prefix, folder in self.entries:
+            for place, folders, files in os.walk(folder):
+                folders.sort()
+                inside = place[len(folder) :].replace(os.sep, "/").strip("/")
+                for file in sorted(files):
+                    if file.endswith(ENDINGS):
+                        inner = f"{inside}/{file}" if inside else file
+                        yield (f"{prefix}/{inner}" if prefix else inner), folder, inner
 
     def _near(self, name: str) -> str:
         names = set(self.names())
