@@ -139,16 +139,16 @@ class Loops:
             )
             statements.append(ast.Assign([store(empty)], constant(value=True)))
             nothing = ast.BoolOp(ast.And(), [load(empty), nothing])
-        called = self.positions.place(call(self.shared.loop(program.made), *given), place.start, place.end)
+        found: ast.expr = self.positions.place(call(self.shared.loop(program.made), *given), place.start, place.end)
         if self.way.chunks:
-            stopped = ast.Compare(ast.NamedExpr(store(left), called), [ast.Is()], [constant(value=True)])
+            stopped = ast.Compare(ast.NamedExpr(store(left), found), [ast.Is()], [constant(value=True)])
             sent = [ast.Assign([store(empty)], constant(value=False)), *self.way.send(everything=False)]
             statements.append(ast.While(self.positions.place(stopped, place.start, place.end), sent, []))
         elif operation.empty:
-            statements.append(ast.Assign([store(left)], called))
-        else:
-            return ast.BoolOp(ast.Or(), [called, ast.Tuple([], LOAD)]), nothing
-        return ast.BoolOp(ast.Or(), [load(left), ast.Tuple([], LOAD)]), nothing
+            statements.append(ast.Assign([store(left)], found))
+        if self.way.chunks or operation.empty:
+            found = load(left)
+        return ast.BoolOp(ast.Or(), [found, ast.Tuple([], LOAD)]), nothing
 
     def may_be_run(self, operation: Loop, target: str) -> bool:
         """Tell whether a loop may be the extension's: of what is there already, and of a size that can be tried."""

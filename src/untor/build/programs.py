@@ -91,7 +91,7 @@ class Translator:
         slots = first["own"] + self.own
         if slots > MOST_SLOTS or len(self.code) > LONGEST:
             raise Untranslatable
-        code = tuple([each if type(each) is int else first[each[0]] + each[1] for each in self.code])  # type: ignore[index]
+        code = tuple([each if isinstance(each, int) else first[each[0]] + each[1] for each in self.code])
         kept = ast.Tuple([each for _, each in self.kept.values()], ast.Load())
         tables = constant(code), constant(tuple(self.names)), constant(tuple(self.joins))
         numbers = constant(len(self.given)), constant(slots)

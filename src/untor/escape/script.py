@@ -84,11 +84,8 @@ def script_value(value: object) -> str:
 
 def script_operand(value: object) -> str:
     """Return a value as an expression in brackets where it would otherwise be read as a pattern, a block or more."""
-    text = None if plain_data is None else plain_data(value, True)  # noqa: FBT003  a function in C
-    if text is None:
-        text = script_value(value)
-        return f"({text})" if text[0] in "[{" or type(value) is TrustedScript else text
-    return f"({text})" if text[0] in "[{-" else text
+    text = script_value(value)
+    return f"({text})" if text[0] in "[{" or type(value) is TrustedScript else text
 
 
 def script_statement(value: object) -> str:

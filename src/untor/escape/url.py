@@ -48,7 +48,7 @@ _PATH_PARTS = pattern(r"([/\\?#])")
 
 # URL §1.3: the component percent-encode set and more; RFC 3986 §2.3: only unreserved characters stay.
 _UNRESERVED = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
-_ENCODED_ASCII = pattern("[^A-Za-z0-9._~-]")
+_ENCODED_ASCII = pattern(f"[^{''.join(map(chr, sorted(_UNRESERVED)))}]")
 _ENCODED = [chr(byte) if byte in _UNRESERVED else f"%{byte:02X}" for byte in range(256)]
 _ENCODED_OPAQUE = [chr(byte) if byte in _UNRESERVED | frozenset(b"@+") else f"%{byte:02X}" for byte in range(256)]
 _ENCODED_PATH = [chr(byte) if byte in _UNRESERVED | frozenset(b"/") else f"%{byte:02X}" for byte in range(256)]
@@ -206,6 +206,7 @@ def url_attribute_escaper(schemes: frozenset[str], *, images: bool = False) -> C
 def segment_url(before: str, value: object, after: str) -> str:
     """Return fixed text, a value as one whole path segment, and fixed text; block ``.`` and ``..``."""
     segment = value if type(value) is str else printed(value)
+    # As percent does: a call to it, and the test for dots each time, cost a table 3 %.
     if not (segment.isascii() and (segment.isalnum() or segment.replace("-", "").isalnum())):
         segment = _ENCODED_ASCII.sub(_octet, segment) if segment.isascii() else _encoded(segment, _ENCODED)
         if segment in {".", ".."}:

@@ -77,12 +77,10 @@ class Names:
                 continue
             if isinstance(node, tree.Attribute):
                 owner = node.owner
-                uses = self.lookup(owner.name)[1] if isinstance(owner, tree.Name) else None
-                if uses is None:
-                    todo.append(owner)
-                else:
-                    assert isinstance(owner, tree.Name)  # noqa: S101  nothing else is a position
+                if isinstance(owner, tree.Name) and (uses := self.lookup(owner.name)[1]) is not None:
                     self._position(node, owner, uses)
+                else:
+                    todo.append(owner)
                 continue
             if isinstance(node, tree.Call):
                 self._call(node)
