@@ -11,16 +11,16 @@ from datetime import date
 from importlib.resources import files
 from pathlib import Path
 from types import SimpleNamespace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import pytest
 
 import untor
-from untor import Engine, MissingValue, RenderError, TemplateMissing
+from untor import Engine, MissingValue, PlacementError, RenderError, TemplateMissing
 from untor.build.code import build
 from untor.filters import built_in
 from untor.filters.settings import Settings
-from untor.places.attributes import active_pattern
+from untor.places.tables import Tables
 from untor.plan.pieces import Permitted
 from untor.plan.planner import plan, reading_of
 from untor.source import Source
@@ -205,7 +205,7 @@ def test_constant_text_is_merged() -> None:
         reading_of(Source("t.html", source)),
         engine_without_files,
         built_in(Settings()),
-        Permitted(frozenset(), active_pattern(()), {}),
+        Permitted(frozenset(), Tables(), {}),
     )
     assert not planned.problems
     code = next(const for const in build(planned).code.co_consts if hasattr(const, "co_names"))
@@ -309,15 +309,59 @@ def test_public_names() -> None:
     assert sorted(untor.__all__) == untor.__all__
 
 
-def test_active_attributes() -> None:
-    """Which attributes libraries run can be said anew; what is no list of expressions is refused."""
-    for bad in ("x-.*", ["("]):
-        with pytest.raises(ValueError, match="active_attributes"):
-            Engine(active_attributes=bad)
-    own = Engine(active_attributes=["my-.*"])
-    assert own.compile('<p x-text="{= x =}" :a="{= x =}">').render(x="1") == '<p x-text="1" :a="1">'
-    with pytest.raises(untor.PlacementError):
-        own.compile('<p my-text="{= x =}">')
-    with pytest.raises(untor.PlacementError):
-        own.compile("<iframe srcdoc=\"<p my-text='{= x =}'>\">")
-    assert pickle.loads(pickle.dumps(own)).active_attributes == ("my-.*",)
+ROWS: list[tuple[dict[str, str], str, str]] = [
+    ({"data-to": "url"}, '<p data-to="/v/{= x =}">', "url-path"),
+    ({"data-to": "url"}, '<p data-to="{= x =}">', "url"),
+    ({"data-src": "resource-url"}, '<p data-src="{= x =}">', "resource-url"),
+    ({"x-tide": "text"}, '<p x-tide="{= x =}">', "attribute"),
+    ({"sea:*": "script"}, '<p sea:wave="f({= x =})">', "script-value"),
+    ({"data-sea": "json"}, """<p data-sea='{"a": {= x =}}'>""", "json-value"),
+    ({"data-look": "style"}, '<p data-look="color: {= x =}">', "style-value"),
+    ({"data-tip": "html"}, '<p data-tip="<b>{= x =}</b>">', "html-attribute"),
+    ({"data-ids": "id-list"}, '<p data-ids="{= x =}">', "attribute"),
+    ({"data-sea": "refused"}, '<p data-sea="{= x =}">', "place-active"),
+    ({"ng-*": "text"}, '<p ng-if="{= x =}">', "attribute"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rows", "source", "expected"), ROWS)
+def test_attributes_of_libraries(rows: dict[str, str], source: str, expected: str) -> None:
+    """``attributes`` says what attributes are that client libraries read."""
+    own = pickle.loads(pickle.dumps(Engine(attributes=rows)))
+    try:
+        found = own.compile(source).placements[0].context
+    except PlacementError as error:
+        found = error.code
+    assert found == expected
+
+
+TYPES = [
+    ("text", "a {= x =}", "data-block"),
+    ("html", "<p>{= x =}</p>", "html-attribute"),
+    ("json", "[{= x =}]", "json-value"),
+]
+TYPES += [("script", "f({= x =})", "script-value")]
+
+
+@pytest.mark.parametrize(("kind", "content", "expected"), TYPES)
+def test_types_of_scripts(kind: str, content: str, expected: str) -> None:
+    """``script_types`` says what script elements of a type hold; without it, nothing may be printed in them."""
+    source = f'<script type="text/x-sea">{content}</script>'
+    own = pickle.loads(pickle.dumps(Engine(script_types={"Text/X-Sea": kind})))
+    assert own.compile(source).placements[0].context == expected
+    with pytest.raises(PlacementError, match="text/x-sea"):
+        Engine().compile(source)
+
+
+BAD: list[tuple[str, object]] = [
+    ("attributes", {"data-to": "link"}), ("attributes", {"onclick": "text"}), ("attributes", {"href": "text"}), ("attributes", {"a b": "url"}),
+    ("attributes", ["data-to"]), ("attributes", {"": "url"}), ("script_types", {"module": "text"}), ("script_types", {"text/x": "url"}),
+    ("script_types", {"importmap": "json"}), ("script_types", {3: "json"}),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("option", "rows"), BAD)
+def test_rows_that_cannot_be(option: str, rows: Any) -> None:
+    """A row that says what a standard says already, or nothing, is an error of the option."""
+    with pytest.raises(ValueError, match=option):
+        Engine(**{option: rows})

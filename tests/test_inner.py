@@ -21,7 +21,7 @@ from untor.places.url_lists import LocalUrl, Refresh, UrlList
 
 STARTS: dict[str, Language] = {
     "script": Script(), "module": Script(module=True), "style": Style(), "declarations": Style(declarations=True), "json": Json(),
-    "import map": Json(addresses=True), "data": DataBlock(), "url": LocalUrl("url"), "resource": LocalUrl("resource-url"),
+    "import map": Json(addresses="importmap"), "data": DataBlock(), "url": LocalUrl("url"), "resource": LocalUrl("resource-url"),
     "srcset": UrlList("image-url", descriptors=True), "ping": UrlList("url", descriptors=False), "refresh": Refresh(),
     "document": Document(Machine().nested()),
 }  # fmt: skip

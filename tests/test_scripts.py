@@ -321,7 +321,7 @@ def test_json_reads_back(value: object) -> None:
 @given(st.text(), st.sampled_from(["{= x =}", "a{= x =}b", "\\n{= x =}"]))
 def test_literals_read_back(js: JavaScript, value: str, inside: str) -> None:
     """In strings, template literals and regular expressions, and in JSON strings, the value is what it was."""
-    code = f"rec('{inside}', \"{inside}\", `{inside}`, /^{inside}$/.test('{inside}'), {{'{inside}': 1}})"
+    code = f"rec('{inside}', \"{inside}\", `{inside}`, /^{inside}$/.test('{inside}'), {{['{inside}']: 1}})"
     source = f'<body onload="{code.replace(chr(34), "&#34;")}"><script>{code}</script>'
     page = engine.compile(source).render(x=value)
     script = script_of(page)

@@ -13,7 +13,7 @@ from untor.escape.fast import IS_BUILT, fast, joins, told
 from untor.filters import NAMES, built_in
 from untor.filters.settings import Settings
 from untor.folders import Folders
-from untor.options import checked_name, checked_origin, checked_pattern, one_of
+from untor.options import checked_attributes, checked_name, checked_origin, checked_script_types, one_of
 from untor.problems import Problem, suggestion
 from untor.run import awaiting, inputs, lookups, loops
 from untor.run.calls import Calls
@@ -48,6 +48,8 @@ _RUN = {
     "check": inputs.check,
     "collected": awaiting.collected,
     "dot": fast(lookups.dot),
+    "dot_data": fast(lookups.dot_data),
+    "dot_data_maybe": lookups.dot_data_maybe,
     "dot_maybe": lookups.dot_maybe,
     "direct": lookups.direct_types,
     "each": loops.each,
@@ -104,8 +106,10 @@ class Engine:
     ``cache_folder`` keeps compiled templates on disk; it must not be writable by others. ``url_schemes`` replaces the
     schemes that URLs from values may have (http, https, mailto, sms, tel; relative URLs always may).
     ``resource_origins`` are the origins (``"https://cdn.ellery.example"``) that URLs of scripts, styles and frames may
-    have when they come from values. ``active_attributes`` replaces the regular expressions for names of attributes that
-    libraries in the page run as code, where only JSON may stand (``x-…``, ``v-…``, ``…-on…``, ``@…``, ``:…`` and more).
+    have when they come from values. ``attributes`` says what attributes are that client libraries read, by name or by a
+    pattern with ``*``: ``{"data-to": "url"}``; one of ``url``, ``resource-url``, ``script``, ``json``, ``style``,
+    ``html``, ``id-list``, ``text``, ``refused``. ``script_types`` says what script elements of a type hold that no
+    browser runs: ``{"text/x-sea": "json"}``; one of ``text``, ``html``, ``json``, ``script``.
     ``static`` are the folders of static files, ``{"/static": "static"}`` or one folder alone, for the helpers ``asset``
     and ``integrity``; ``links`` the named routes, ``{"vessel": "/vessels/{id}"}`` or the application's router, for the
     helper ``link``. ``policy`` is the Content-Security-Policy that pages are answered with; none unless given.
@@ -129,15 +133,15 @@ class Engine:
         cache_folder: str | os.PathLike[str] | None = None,
         url_schemes: Iterable[str] = SCHEMES,
         resource_origins: Iterable[str] = (),
-        active_attributes: Iterable[str] | None = None,
+        attributes: Mapping[str, str] | None = None,
+        script_types: Mapping[str, str] | None = None,
         static: Static | None = None,
         links: Mapping[str, str] | Callable[..., object] | object = None,
         policy: Policy | None = None,
     ) -> None:
         one_of("missing", missing, "error", "empty")
         one_of("calls", calls, "functions", "methods")
-        collections = {"url_schemes": url_schemes, "resource_origins": resource_origins}
-        for option, value in {**collections, "active_attributes": active_attributes}.items():
+        for option, value in {"url_schemes": url_schemes, "resource_origins": resource_origins}.items():
             if isinstance(value, str):
                 raise ValueError(f"{option} must be a collection, like {{{value!r}}}, not one text")  # noqa: TRY004
         self.folders = Folders(folders)
@@ -167,7 +171,8 @@ class Engine:
         self.policy = policy
         self.url_schemes = frozenset(scheme.lower().removesuffix(":") for scheme in url_schemes)
         self.resource_origins = frozenset(map(checked_origin, resource_origins))
-        self.active_attributes = None if active_attributes is None else tuple(map(checked_pattern, active_attributes))
+        self.attributes = checked_attributes(attributes)
+        self.script_types = checked_script_types(script_types)
         self._options: dict[str, Any] = {
             "folders": folders,
             "globals": globals,
@@ -182,15 +187,15 @@ class Engine:
             "cache_folder": cache_folder,
             "url_schemes": self.url_schemes,
             "resource_origins": self.resource_origins,
-            "active_attributes": self.active_attributes,
+            "attributes": self.attributes,
+            "script_types": self.script_types,
             "static": static,
             "links": links,
             "policy": policy,
         }
         self._calls = Calls(self.helpers, methods=calls == "methods")
-        self._cache = CodeCache(
-            cache_folder, [missing, str(IS_BUILT), *sorted(self.url_schemes), str(self.active_attributes)]
-        )
+        rows = (*sorted(self.attributes.items()), "", *sorted(self.script_types.items()))
+        self._cache = CodeCache(cache_folder, [missing, str(IS_BUILT), *sorted(self.url_schemes), *map(str, rows)])
         self.escapers = Escapers(self.url_schemes, self.resource_origins)
         self._templates: dict[str, Template] = {}
         self._readings: dict[str, Reading] = {}
@@ -382,17 +387,16 @@ class Engine:
 
     def permitted(self) -> Permitted:
         """Return what templates of this engine may do, as the planner wants to know it."""
-        from untor.places.attributes import ACTIVE_NAMES, active_pattern  # noqa: PLC0415
+        from untor.places.tables import Tables  # noqa: PLC0415
         from untor.plan.pieces import Permitted  # noqa: PLC0415
 
-        names = ACTIVE_NAMES if self.active_attributes is None else self.active_attributes
         known: dict[str, Known] = {}
         if self.assets is not None:
             assets = self.assets
             known["asset"] = known["integrity"] = lambda name, _: assets.trouble(name)
         if self.links is not None:
             known["link"] = self.links.trouble
-        return Permitted(self.url_schemes, active_pattern(names), known)
+        return Permitted(self.url_schemes, Tables(self.attributes, self.script_types), known)
 
     def variant_of(self, origin: Origin, variant: str) -> Callable[..., Any]:
         """Return the function that renders a template in one of the ways of ``build``."""

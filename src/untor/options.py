@@ -5,6 +5,10 @@ from __future__ import annotations
 from untor.escape.origins import origin_of
 from untor.filters import NAMES
 
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
 
 def one_of(option: str, value: str, *allowed: str) -> None:
     """Check that an option has one of the values that it may have."""
@@ -24,16 +28,42 @@ def checked_name(kind: str, name: str) -> str:
     return name
 
 
-def checked_pattern(pattern: str) -> str:
-    """Return a regular expression. Raises ``ValueError`` for what is none."""
-    import re  # noqa: PLC0415  only where there are any
+def checked_attributes(rows: Mapping[str, str] | None) -> dict[str, str]:
+    """Return what attributes mean that client libraries read. Raises ``ValueError`` for rows that cannot be."""
+    if not rows:
+        return {}
+    from untor.places.attributes import Meaning, meaning  # noqa: PLC0415  only where there are any
+    from untor.places.tables import ATTRIBUTE_KINDS  # noqa: PLC0415
 
-    try:
-        re.compile(pattern)
-    except re.error as error:
-        message = f"active_attributes takes regular expressions, and {pattern!r} is none: {error}"
-        raise ValueError(message) from None
-    return pattern
+    for name in _checked_rows("attributes", rows, ATTRIBUTE_KINDS):
+        if meaning("p", name.lower()) != Meaning("plain"):
+            raise ValueError(f'attributes cannot say what "{name}" means: the standard does')
+    return {name.lower(): kind for name, kind in rows.items()}
+
+
+def checked_script_types(rows: Mapping[str, str] | None) -> dict[str, str]:
+    """Return what script elements of some types hold. Raises ``ValueError`` for rows that cannot be."""
+    if not rows:
+        return {}
+    from untor.places.json_states import ADDRESSES  # noqa: PLC0415  only where there are any
+    from untor.places.script_tokens import TYPES  # noqa: PLC0415
+    from untor.places.tables import SCRIPT_KINDS  # noqa: PLC0415
+
+    for name in _checked_rows("script_types", rows, SCRIPT_KINDS):
+        if name.lower() in {*TYPES, *ADDRESSES, "module", "text/css"}:
+            raise ValueError(f'script_types cannot say what "{name}" means: the standard does')
+    return {name.lower(): kind for name, kind in rows.items()}
+
+
+def _checked_rows(option: str, rows: Mapping[str, str], kinds: frozenset[str]) -> Mapping[str, str]:
+    if not hasattr(rows, "items"):
+        raise ValueError(f"{option} must be a mapping, not {rows!r}")
+    for name, kind in rows.items():
+        if not isinstance(name, str) or not name.strip() or any(char in name for char in " \t\n\f\r\"'<>="):
+            raise ValueError(f"{option}: {name!r} cannot be a name in a page")
+        if kind not in kinds:
+            raise ValueError(f'{option}: "{name}" must be one of {", ".join(sorted(kinds))}, not {kind!r}')
+    return rows
 
 
 def checked_origin(url: str) -> str:

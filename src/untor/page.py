@@ -30,7 +30,10 @@ CACHED = "private, no-cache"
 
 _HEADER_NAME = re.compile("[A-Za-z0-9!#$%&'*+.^_`|~-]+")
 _HEADER_VALUE = re.compile("[\t\x20-\x7e\x80-\xff]*")
-_SHARED = re.compile(r"\b(?:public|s-maxage)\b", re.IGNORECASE)
+_DIRECTIVE = re.compile(r"""\s*([^\s,=]+)\s*(=\s*(?:"[^"]*"|[^\s,]*))?\s*(?:,|\Z)""")
+_CACHE_HEADER = re.compile(r"(?:.+-)?cache-control|surrogate-control|edge-control|x-accel-expires", re.IGNORECASE)
+"""Headers that shared caches obey (RFC 9111 §5.2, RFC 9213), besides what their makers have added."""
+_PRIVATE = "private"
 _OK = 200
 _NOT_MODIFIED = 304
 _EMPTY = frozenset({204, _NOT_MODIFIED})
@@ -93,9 +96,8 @@ class Page:
         for name, value in (headers or {}).items():
             known = next((each for each in (*self._headers, "ETag") if each.lower() == name.lower()), name)
             self._headers[known] = value
-        cached = self._headers["Cache-Control"]
-        if self.nonce and isinstance(cached, str) and _SHARED.search(cached):
-            raise ValueError(f"a page with a nonce cannot be shared, but it says {cached!r}; use Policy(hashes=True)")
+        if self.nonce:
+            _check_caches(self._headers)
         for name, value in self._headers.items():
             if not _HEADER_NAME.fullmatch(name) or not isinstance(value, str) or not _HEADER_VALUE.fullmatch(value):
                 raise ValueError(f"{name!r}: {value!r} cannot be a header")
@@ -115,7 +117,9 @@ class Page:
     def headers(self) -> dict[str, str]:
         """The headers of the answer; those that depend on the body are in it when it is not streamed."""
         found = dict(self._headers)
-        if not self.stream and self.status == _OK and "ETag" not in found:
+        # With a validator, a cache that may keep a page but not use it would send its nonce again.
+        validates = not self.nonce or _PRIVATE in _directives(found["Cache-Control"])
+        if not self.stream and self.status == _OK and "ETag" not in found and validates:
             found["ETag"] = self._etag()
         return found
 
@@ -205,6 +209,25 @@ class Page:
 
     def __repr__(self) -> str:
         return f"<Page {self.template.name} {self.status}>"
+
+
+def _directives(value: str) -> set[str]:
+    """Return the directives of a Cache-Control that have no argument, by name (RFC 9111 §5.2)."""
+    return {found[1].lower() for found in _DIRECTIVE.finditer(value) if found[2] is None}
+
+
+def _check_caches(headers: Mapping[str, str]) -> None:
+    """Check that no shared cache may keep a page that has a nonce. Raises ``ValueError``."""
+    for name, value in headers.items():
+        if not isinstance(value, str) or not _CACHE_HEADER.fullmatch(name):
+            continue
+        directives = _directives(value)
+        shared = "public" in directives or re.search(r"\bs-maxage\b", value, re.IGNORECASE)
+        if shared or directives.isdisjoint({_PRIVATE, "no-store", "no-cache"}):
+            raise ValueError(
+                f"a page with a nonce is for one visitor, but {name} is {value!r}: "
+                f'say "private", "no-store" or "no-cache", or use Policy(hashes=True)'
+            )
 
 
 def _octets(text: str) -> bytes:

@@ -391,10 +391,10 @@ CODES: dict[str, Code] = {
     ),
     "place-active": Code(
         "PlacementError",
-        "Only JSON can stand {place}: {reason}.",
+        "A value cannot stand {place}: {reason}.",
         "{remedy}",
-        '<p x-data="{= call =}">quay</p>',
-        '<p x-data="{= call | json =}">quay</p>',
+        '<p ng-if="{= call.note =}">quay</p>',
+        '<p data-note="{= call.note =}">quay</p>',
         _CALL,
     ),
     "place-unquoted": Code(
@@ -554,6 +554,14 @@ CODES: dict[str, Code] = {
         "{remedy}",
         "<p>{= call.note.strip() =}</p>",
         "<p>{= call.note =}</p>",
+        _CALL,
+    ),
+    "function-as-value": Code(
+        "RenderError",
+        "{what} is not data.",
+        "Call it in the view, and pass on what it returns.",
+        "<! if call.note.isupper !><p>loud</p><! end !>",
+        "<! if call.note !><p>noted</p><! end !>",
         _CALL,
     ),
     "call-failed": Code(

@@ -162,7 +162,7 @@ class Builder(Loops):
         """Build what is given to a parameter."""
         if given is None:
             return load("MISSING")
-        value = self.runs.value(given.value)
+        value = self.expressions.handed(given.value)
         if given.parameter is not None and given.parameter.type not in {"", "*", "any"}:
             checked = call("check", value, constant(given.name), *_wanted(given.parameter))
             value = self.positions.place(checked, given.value.start, given.value.end)
@@ -177,9 +177,8 @@ class Builder(Loops):
         function = operation.function
         given = {each.name: each for each in operation.given}
         inner = Builder(function, self.shared, self.way, inside=self)
-        statements = self.runs.reading([each.value for each in operation.given])
+        statements: list[ast.stmt] = []
         values = [self.value_given(given.get(parameter.name)) for parameter in function.parameters]
-        self.runs.read = {}
         variables: list[str] = []
         for parameter, value in zip(function.parameters, values, strict=True):
             if isinstance(value, ast.Name) and value.id[0] in "vp" and parameter.default is None:
@@ -278,7 +277,7 @@ class Builder(Loops):
 
     def bind(self, node: tree.Let) -> ast.stmt:
         """Give a value a name."""
-        value = self.expressions.build(node.expression)
+        value = self.expressions.handed(node.expression)
         name = self.expressions.fresh(f"v_{node.name}_")
         self.expressions.bind(node.name, name)
         return self.positions.place(ast.Assign([store(name)], value), node.start, node.end)

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 
 from untor.build.guards import Owners, Path
 from untor.build.nodes import LOAD, call, constant, load, store
-from untor.filters import TAKE_NONE
+from untor.filters import NAMES, TAKE_NONE
 from untor.language import tree
 
 TYPE_CHECKING = False
@@ -124,6 +124,8 @@ class Expressions:
         """Whether nothing is known of any type, and nothing is to be tested."""
         self.loops = 0
         """How many loops of the function are around."""
+        self.handing_on = False
+        """Whether what is built is handed on or tested, so that a dot may not give a function."""
         self.last: list[str] = []
         """The variables with the types of what was seen last; they begin with none before the outermost loop."""
 
@@ -147,6 +149,13 @@ class Expressions:
             if name in scope:
                 return scope[name]
         return None
+
+    def handed(self, node: tree.Expression, *, lenient: bool = False) -> ast.expr:
+        """Build a value that gets a name, is an argument, or is tested together with others: only data may be."""
+        outer, self.handing_on = self.handing_on, True
+        built = self.build(node, lenient=lenient)
+        self.handing_on = outer
+        return built
 
     def build(self, node: tree.Expression, *, lenient: bool = False, awaits: bool = True) -> ast.expr:
         """Build an expression; with ``lenient``, what is missing is ``MISSING`` and no error.
@@ -215,16 +224,19 @@ class Expressions:
         return ast.IfExp(test, load(variable), missing)
 
     def _listdisplay(self, node: tree.ListDisplay, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
-        return ast.List([self.build(item) for item in node.items], LOAD)
+        return ast.List([self.handed(item) for item in node.items], LOAD)
 
     def _dictdisplay(self, node: tree.DictDisplay, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
-        return ast.Dict([self.build(key) for key, _ in node.items], [self.build(value) for _, value in node.items])
+        return ast.Dict([self.build(key) for key, _ in node.items], [self.handed(value) for _, value in node.items])
 
     def _attribute(self, node: tree.Attribute, lenient: bool) -> ast.expr:  # noqa: FBT001
         if isinstance(node.owner, tree.Name):
             binding = self.lookup(node.owner.name)
             if isinstance(binding, dict):
                 return copy.deepcopy(binding[node.name])
+        if self.handing_on:
+            owner = self._owner(node.owner, lenient=lenient)
+            return call("dot_data_maybe" if lenient else "dot_data", owner, constant(node.name))
         if self.direct and not lenient and node.name not in _NO_ATTRIBUTES:
             variable = self.direct.get(self.owners().path(node.owner) or ())
             if variable is not None:
@@ -339,7 +351,9 @@ class Expressions:
 
     def _owner(self, node: tree.Expression, *, lenient: bool) -> ast.expr:
         """Build what stands before a dot: after a ``?``, ``None`` is as good as missing."""
+        outer, self.handing_on = self.handing_on, False
         built = self.build(node, lenient=lenient)
+        self.handing_on = outer
         return call("none_is_missing", built) if isinstance(node, tree.Maybe) and not lenient else built
 
     def _slice(self, node: tree.Slice, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
@@ -350,7 +364,7 @@ class Expressions:
         inner = node.value
         if isinstance(inner, tree.Attribute) and not lenient:
             owner = self._owner(inner.owner, lenient=False)
-            return call("dot_maybe", owner, constant(inner.name))
+            return call("dot_data_maybe" if self.handing_on else "dot_maybe", owner, constant(inner.name))
         if isinstance(inner, tree.Item) and not lenient:
             return call("item_maybe", self._owner(inner.owner, lenient=False), self.build(inner.index))
         return self.build(inner, lenient=True)
@@ -369,12 +383,13 @@ class Expressions:
         return ast.BoolOp(ast.Or(), [none, missing])
 
     def _unary(self, node: tree.Unary, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
-        return ast.UnaryOp(_UNARY[node.operator](), self.build(node.operand))
+        return ast.UnaryOp(_UNARY[node.operator](), self.handed(node.operand))
 
     def _binary(self, node: tree.Binary, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
-        left, right = self.build(node.left), self.build(node.right)
         if node.operator in {"and", "or"}:
+            left, right = self.handed(node.left), self.handed(node.right)
             return ast.BoolOp(ast.And() if node.operator == "and" else ast.Or(), [left, right])
+        left, right = self.build(node.left), self.build(node.right)
         if node.operator == "%":
             return call("modulo", left, right)
         return ast.BinOp(left, _BINARY[node.operator](), right)
@@ -395,17 +410,20 @@ class Expressions:
         else:
             function = call("callee", self.build(node.function), constant(shown))
         self._placed(function, node.function.start, node.function.end)
-        named = [ast.keyword(key, self.build(part)) for key, part in node.named.items()]
-        built = ast.Call(function, [self.build(part) for part in node.arguments], named)
+        named = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
+        built = ast.Call(function, [self.handed(part) for part in node.arguments], named)
         self.shared.calls[self.positions.called(node.start)] = ("call", shown)
         return built
 
     def _filter(self, node: tree.Filter, lenient: bool) -> ast.expr:  # noqa: FBT001
         name = self.fresh("t")
         self.shared.filters.add(node.name)
-        value = self.build(node.value, lenient=lenient)
-        named = [ast.keyword(key, self.build(part)) for key, part in node.named.items()]
-        arguments = [load(name), *(self.build(part) for part in node.arguments)]
+        # Built-in filters do nothing with a function but refuse it.
+        value = (
+            self.build(node.value, lenient=lenient) if node.name in NAMES else self.handed(node.value, lenient=lenient)
+        )
+        named = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
+        arguments = [load(name), *(self.handed(part) for part in node.arguments)]
         if node.name in TAKE_NONE:
             arguments[0] = value
         function = ast.Call(load(f"f_{node.name}"), arguments, named)

@@ -19,8 +19,8 @@ MOST_NAMED = 30
 
 _OWN_NAMES = frozenset(
     """MISSING NONCE ahead ahead_async append callee callee_of check chunk collected context dict direct dot
-    dot_maybe each each_async enumerate enumerate_async error everywhere get given is_awaitable item
-    item_maybe iter join len list loop merge missing_name modulo nonce none_is_missing out page pairs pairs_async
+    dot_data dot_data_maybe dot_maybe each each_async enumerate enumerate_async error everywhere get given is_awaitable
+    item item_maybe iter join len list loop merge missing_name modulo nonce none_is_missing out page pairs pairs_async
     plain_values printed problem quick scope sized sized_async slice str takes_missing
     trouble truth type values""".split()
 )

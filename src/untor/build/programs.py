@@ -411,7 +411,8 @@ class Translator:
 
 
 _FUNCTIONS = frozenset(
-    "ahead check dot dot_maybe enumerate item item_maybe len modulo none_is_missing printed sized truth".split()
+    """ahead check dot dot_data dot_data_maybe dot_maybe enumerate item item_maybe len modulo none_is_missing printed
+    sized truth""".split()
 )
 """The functions that a program may call, besides built-in filters and escaping functions."""
 

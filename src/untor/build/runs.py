@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 from untor.build.guards import MOST_OWNERS
 from untor.build.nodes import LOAD, call, constant, load, store
-from untor.escape import INERT
+from untor.escape import EMBEDDING, INERT
 from untor.escape.url import FIXED, QUERY
 from untor.language import tree
 from untor.plan.operations import Constant, Emit, Nonce, Operation, UrlFixed, UrlJoin, UrlValue
@@ -205,9 +205,9 @@ class Runs:
             value = self.value(node)
         before = [constant(text) for text in operation.before]
         after = [constant(text) for text in operation.after]
-        if first == "whole-attribute" and others:
+        if first in EMBEDDING and others:
             inner = load(self.shared.escaper(others[0]))
-            whole = call(self.shared.escaper("embedded-attribute"), *before, value, inner)
+            whole = call(self.shared.escaper(EMBEDDING[first]), *before, value, inner)
             return [self.ready(self.positions.place(whole, node.start, node.end))]
         built: ast.expr = call(self.shared.escaper(first), *before, value, *after)
         self.positions.place(built, node.start, node.end)

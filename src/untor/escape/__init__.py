@@ -21,10 +21,12 @@ if TYPE_CHECKING:
     Function = Callable[..., str]
 
 __all__ = [
+    "EMBEDDING",
     "INERT",
     "MISSING",
     "NAMES",
     "SCHEMES",
+    "URL_KINDS",
     "Escapers",
     "NotPrintable",
     "TrustedCSS",
@@ -39,6 +41,7 @@ _FIXED: dict[str, str] = {
     "plain": "values.printed",
     # markup
     "text": "markup.text",
+    "foreign-text": "markup.foreign_text",
     "rcdata": "markup.rcdata",
     "attribute": "markup.attribute",
     "whole-attribute": "markup.whole_attribute",
@@ -48,6 +51,12 @@ _FIXED: dict[str, str] = {
     "xml-text": "markup.xml_text",
     "xml-attribute": "markup.xml_attribute",
     "flag-attribute": "markup.flag_attribute",
+    "xml-embedded-attribute": "markup.xml_embedded_attribute",
+    "conditional-comment": "markup.conditional_comment",
+    "integrity": "tokens.integrity",
+    "integrity-attribute": "tokens.integrity_attribute",
+    "nonce": "tokens.nonce",
+    "nonce-attribute": "tokens.nonce_attribute",
     # URLs
     "percent": "url.percent",
     "percent-opaque": "url.percent_opaque",
@@ -63,6 +72,7 @@ _FIXED: dict[str, str] = {
     # scripts and data
     "script-value": "script.script_value",
     "script-operand": "script.script_operand",
+    "script-html": "script.script_html",
     "script-statement": "script.script_statement",
     "script-string": "script.script_string",
     "script-regexp": "script.script_regexp",
@@ -75,6 +85,9 @@ _FIXED: dict[str, str] = {
     "style-string": "style.style_string",
     "style-name": "style.style_name",
     "style-name-part": "style.style_name_part",
+    "style-custom-name": "style.style_custom_name",
+    "style-keyframes": "style.style_keyframes",
+    "style-nth": "style.style_nth",
     "style-rules": "style.style_rules",
 }
 """Those that are the same for every engine, by the module and the name of their function."""
@@ -92,6 +105,7 @@ _MADE: dict[str, tuple[str, dict[str, bool]]] = {
     "image-url-attribute": ("url.url_attribute_escaper", {"images": True}),
     "image-url-pieces": ("url.pieces_escaper", {"images": True}),
     "encoded-image-url": ("url_lists.encoded_url_escaper", {"images": True}),
+    "script-url": ("script.script_url_escaper", {}),
     "listed-image-url": ("url_lists.listed_url_escaper", {"images": True}),
 }
 """Those that are made for the schemes of an engine, by what makes them."""
@@ -103,11 +117,20 @@ INERT = frozenset(
 """Those whose text has nothing in it that is escaped in an attribute, so that it need not be looked at again."""
 
 _FOR_ORIGINS = frozenset(
-    {"resource-url", "resource-url-attribute", "resource-url-pieces", "encoded-resource-url", "import-map"}
+    """resource-url resource-url-attribute resource-url-pieces encoded-resource-url import-map speculation-rules
+    script-resource-url""".split()
 )
 """Those that are made for its origins of code too."""
 
-NAMES = frozenset({*_FIXED, *_MADE, *_FOR_ORIGINS})
+URL_KINDS = frozenset({"url", "image-url", "resource-url"})
+"""Those of whole URLs, which can have any character in them."""
+
+_IN_XML = frozenset(f"xml-{kind}{end}" for kind in URL_KINDS for end in ("", "-attribute", "-pieces"))
+
+EMBEDDING = {"whole-attribute": "embedded-attribute", "flag-attribute": "xml-embedded-attribute"}
+"""What prints a whole attribute whose value goes through another function first."""
+
+NAMES = frozenset({*_FIXED, *_MADE, *_FOR_ORIGINS, *_IN_XML})
 """The names of all."""
 
 
@@ -126,6 +149,8 @@ class Escapers(dict[str, "Function"]):
         if name in _FOR_ORIGINS:
             made: dict[str, Function] = _of("origins.resource_escapers")(self.schemes, self.resource_origins)
             self.update(made)
+        elif name in _IN_XML:
+            self[name] = _of("markup.in_xml")(self[name.removeprefix("xml-")])
         elif name in _MADE:
             maker, options = _MADE[name]
             self[name] = _of(maker)(self.schemes, **options)

@@ -2,7 +2,7 @@
 
 #include "_speed.h"
 
-static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot", "truth", "each", "pairs", "rest", "untold"};
+static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot_data", "dot", "truth", "each", "pairs", "rest", "untold"};
 
 static inline State *state_of(PyObject *module) { return (State *)PyModule_GetState(module); }
 
@@ -194,6 +194,16 @@ static PyObject *dot(PyObject *module, PyObject *const *arguments, Py_ssize_t co
     return slowly(module, DOT, arguments, count);
 }
 
+/* A dot whose value is handed on: one that can be called is looked at by Python, since it may be a method. */
+static PyObject *dot_data(PyObject *module, PyObject *const *arguments, Py_ssize_t count)
+{
+    PyObject *value = dot(module, arguments, count);
+    if (value == NULL || Py_TYPE(value)->tp_call == NULL || PyDict_CheckExact(arguments[0]))
+        return value;
+    Py_DECREF(value);
+    return slowly(module, DOT_DATA, arguments, count);
+}
+
 static PyObject *install(PyObject *module, PyObject *arguments)
 {
     const char *name;
@@ -251,6 +261,7 @@ static PyMethodDef METHODS[] = {
     {"json_string", json_string, METH_O, NULL},
     {"plain_data", (PyCFunction)(void (*)(void))plain_data, METH_FASTCALL, "Return plain data as JSON or JavaScript, or None."},
     {"dot", (PyCFunction)(void (*)(void))dot, METH_FASTCALL, NULL},
+    {"dot_data", (PyCFunction)(void (*)(void))dot_data, METH_FASTCALL, NULL},
     {"install", install, METH_VARARGS, "Take the function in Python that does what is not done here; return the fast one."},
     {"join", join, METH_VARARGS, "Return what writes values between texts, escaped as the letters say."},
     {"loop", loop, METH_VARARGS, "Return what writes the items of a loop; see _loops.c."},

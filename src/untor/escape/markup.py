@@ -7,8 +7,8 @@ whatever is in it. Testing with ``in`` before ``replace`` is the fastest way tha
 from __future__ import annotations
 
 from untor.escape.patterns import pattern
-from untor.escape.trusted import html_of
-from untor.escape.values import FORBIDDEN, MISSING, printed
+from untor.escape.trusted import TrustedHTML, html_of
+from untor.escape.values import FORBIDDEN, MISSING, NotPrintable, printed
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -44,6 +44,20 @@ def _text(string: str) -> str:
     if ">" in string:
         string = string.replace(">", "&gt;")
     return string if string.isprintable() else _unprintable(string)
+
+
+_BREAKOUT = pattern(
+    r"(?i)</?(?:b|big|blockquote|body|br|center|code|dd|div|dl|dt|em|embed|h[1-6]|head|hr|i|img|li|listing|menu|meta|nobr"
+    r"|ol|p|pre|ruby|s|small|span|strong|strike|sub|sup|table|tt|u|ul|var|font)(?![^\s/>])"
+)
+"""HTML §13.2.6.5: tags that end foreign content."""
+
+
+def foreign_text(value: object) -> str:
+    """Escape for text in SVG or MathML. Raises ``NotPrintable`` for elements made by a filter that would end it."""
+    if type(value) is TrustedHTML and " by the filter " in value.reason and _BREAKOUT.search(value.value):
+        raise NotPrintable("HTML elements inside <svg> or <math>", "Print text there, or use a <foreignObject>.")
+    return text(value)
 
 
 def rcdata(value: object) -> str:
@@ -125,10 +139,37 @@ def flag_attribute(name: str, value: object) -> str:
     return f' {name}="{xml_attribute(name if value is True else value)}"'
 
 
+def xml_embedded_attribute(name: str, value: object, escape: Callable[[object], str]) -> str:
+    """Print an attribute of XML whose value is in a language of its own; ``True`` gives it an empty one."""
+    if value is None or value is False or value is MISSING:
+        return ""
+    return f' {name}=""' if value is True else f' {name}="{xml_attribute(escape(value))}"'
+
+
+def in_xml(function: Callable[..., str]) -> Callable[..., str]:
+    """Make a function for XML out of one that prints a URL, or an attribute that is one."""
+
+    def escaped(*arguments: object) -> str:
+        if arguments[-1] is True and len(arguments) > 1:
+            return f' {arguments[0]}=""'
+        return _xml(function(*arguments))
+
+    return escaped
+
+
+def conditional_comment(string: str) -> str:
+    """Escape what is escaped for markup already so that it can end no comment around it (HTML §13.1.6)."""
+    return string.replace("-", "&#45;")
+
+
 def xml_text(value: object) -> str:
-    """Escape for character data of XML (XML §2.4)."""
+    """Escape for character data of XML (XML §2.4); HTML is written as XML. Raises ``NotPrintable`` where it is not."""
     html = html_of(value)
-    return _xml(rcdata(value)) if html is None else html
+    if html is None:
+        return _xml(rcdata(value))
+    from untor.escape.well_formed import well_formed  # noqa: PLC0415  only for HTML in XML
+
+    return well_formed(html)
 
 
 def xml_attribute(value: object) -> str:

@@ -6,7 +6,7 @@ from untor.escape.markup import attribute
 from untor.escape.patterns import pattern
 from untor.escape.scripted import Number, scripted
 from untor.escape.trusted import TrustedScriptURL
-from untor.escape.url import FOREIGN_ORIGIN, blocked, pieces_escaper
+from untor.escape.url import FOREIGN_ORIGIN, INVALID, blocked, pieces_escaper
 from untor.escape.url_lists import encoded
 from untor.escape.values import FORBIDDEN, MISSING, printed
 
@@ -59,13 +59,44 @@ def resource_escapers(schemes: frozenset[str], origins: frozenset[str]) -> dict[
 
         return json_value(_checked_leaves(value, checked))
 
+    def speculation_rules(value: object) -> str:
+        from untor.escape.script import json_value  # noqa: PLC0415  only for speculation rules
+
+        return json_value(_checked_urls(value, checked))
+
+    def script_resource_url(value: object) -> str:
+        from untor.escape.script import script_value  # noqa: PLC0415  only for scripts that load code
+
+        return script_value(checked(value) or INVALID)
+
     return {
+        "speculation-rules": speculation_rules,
+        "script-resource-url": script_resource_url,
         "resource-url": resource_url,
         "resource-url-attribute": resource_url_attribute,
         "resource-url-pieces": pieces_escaper(schemes, from_values=lambda url: origin_of(url) in origins),
         "encoded-resource-url": encoded_resource_url,
         "import-map": import_map,
     }
+
+
+_URL_KEYS = frozenset({"urls", "href_matches"})
+"""HTML §7.6.1: members of speculation rules that are URLs or patterns of them."""
+
+
+def _checked_urls(value: object, checked: Callable[[object], str]) -> object:
+    """Return a copy of speculation rules in which every URL is one that code may be loaded from."""
+    if value is None or value is MISSING or isinstance(value, bool | int | float | str):
+        return value
+    plain = scripted(value)
+    if isinstance(plain, dict):
+        return {
+            key: _checked_leaves(item, checked) if key in _URL_KEYS else _checked_urls(item, checked)
+            for key, item in plain.items()
+        }
+    if isinstance(plain, Number):
+        return value
+    return [_checked_urls(item, checked) for item in plain] if isinstance(plain, list) else plain
 
 
 def _checked_leaves(value: object, checked: Callable[[object], str]) -> object:

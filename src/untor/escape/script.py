@@ -11,12 +11,13 @@ from json.encoder import encode_basestring_ascii
 from untor.escape.fast import plain_data
 from untor.escape.patterns import pattern
 from untor.escape.scripted import Number, scripted
-from untor.escape.trusted import TrustedScript
+from untor.escape.trusted import TrustedScript, html_of
 from untor.escape.values import MISSING, NotPrintable, printed
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     import re
+    from collections.abc import Callable
 
 _PLAIN = pattern(r"[ !#%(-;=?-\[\]-_a-z{-~]*")
 """Characters that mean nothing in a string, a template literal or markup (``]`` with ``>`` ends a CDATA section)."""
@@ -98,6 +99,38 @@ def script_statement(value: object) -> str:
         "Data as a statement of a script",
         "Give it a name, const call = {= … =};, or pass code that you vouch for as a TrustedScript.",
     )
+
+
+_PLAIN_TYPES = (int, float, bool, type(None))
+
+
+def script_url_escaper(schemes: frozenset[str]) -> Callable[[object], str]:
+    """Make the function for a value that a script navigates to; a number stays one."""
+    from untor.escape.url import url_checker  # noqa: PLC0415  only for scripts that navigate
+
+    return checked_value(url_checker(schemes))
+
+
+def checked_value(check: Callable[[object], str]) -> Callable[[object], str]:
+    """Make the function that prints what a check of a URL returns as a JavaScript value."""
+
+    def script_url(value: object) -> str:
+        return script_value(value if type(value) in _PLAIN_TYPES or value is MISSING else check(value))
+
+    return script_url
+
+
+def script_html(value: object) -> str:
+    """Print trusted HTML as a string that a script sets as HTML. Raises ``NotPrintable`` for any other text."""
+    if type(value) in _PLAIN_TYPES or value is MISSING:
+        return script_value(value)
+    html = html_of(value)
+    if html is None:
+        raise NotPrintable(
+            "Text that a script sets as HTML",
+            "Set it as text, element.textContent = {= … =}, or pass HTML that you vouch for as TrustedHTML.",
+        )
+    return _quoted(html)
 
 
 def json_value(value: object) -> str:

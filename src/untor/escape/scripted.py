@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from untor.escape.patterns import pattern
 from untor.escape.trusted import KINDS
 from untor.escape.values import NotPrintable, printed
 
@@ -10,6 +11,8 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
     from typing import Any
 
+_NUMBER = pattern(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?|-?Infinity")
+_NOT_A_NUMBER = pattern(r"[+-]?s?NaN[0-9]*")
 _TRUSTED = tuple(KINDS.values())
 
 
@@ -86,25 +89,34 @@ def _key(key: object) -> str:
     if isinstance(key, bool):
         return "true" if key else "false"
     if isinstance(key, int | float):
-        return repr(key)
+        return int.__repr__(key) if isinstance(key, int) else float.__repr__(key)
     plain = scripted(key)
     if isinstance(plain, list | dict):
         raise NotPrintable(f"A key of the type {type(key).__name__} in a script", "Use text or numbers for keys.")
     return _key(plain)
 
 
-def _decimal(value: object) -> object:
-    digits = str(value)
-    if "NaN" in digits:
+def _decimal(value: Any) -> object:
+    """Return the digits of a ``Decimal``, by the method of ``Decimal`` itself: a subclass may print anything."""
+    from decimal import Decimal  # noqa: PLC0415  loaded, since there is one
+
+    return number(Decimal.__str__(value))
+
+
+def number(digits: str) -> Number:
+    """Return digits as a number of JavaScript and JSON (RFC 8259 §6). Raises ``NotPrintable`` for anything else."""
+    if _NOT_A_NUMBER.fullmatch(digits):
         return Number("NaN")
+    if not _NUMBER.fullmatch(digits):
+        raise NotPrintable("A number that prints as something else", "Pass on an int, a float or a Decimal.")
     return Number(digits)
 
 
 _BY_TYPE: tuple[tuple[type | tuple[type, ...], Callable[..., object]], ...] = (
     (str, str.__str__),
     (bool, bool),
-    (int, int),
-    (float, float),
+    (int, int.__int__),
+    (float, float.__float__),
     (_TRUSTED, str),
     ((bytes, bytearray, memoryview), _refused),
     (tuple, _tuple),

@@ -63,9 +63,43 @@ def style_name(value: object) -> str:
 
 def style_name_part(value: object) -> str:
     """Escape as the part of a name that begins in fixed text."""
-    if type(value) is int:
-        return repr(value)
     return _TO_ESCAPE_IN_NAME.sub(_escape, printed(value))
+
+
+_RESERVED = frozenset(
+    "none and or not only layer auto initial inherit unset revert revert-layer revert-rule default".split()
+)
+"""CSS Values 4 §4.2: words that are not custom identifiers; CSS Animations §3, Conditional 5 §5, Page 3 §4."""
+
+
+def style_custom_name(value: object) -> str:
+    """Escape as the name of something that a style sheet makes: of key frames, a container, a layer.
+
+    A word that CSS keeps for itself would drop the rule: in its place stands a name that nothing has.
+    """
+    string = printed(value)
+    if string.strip().lower() in _RESERVED:
+        return _blocked(string, "untor-blocked")
+    return style_name(string)
+
+
+def style_keyframes(value: object) -> str:
+    """Escape as the name of key frames, which may be a string (CSS Animations 1 §3): a word that CSS keeps is one."""
+    string = printed(value)
+    return f'"{string.lower()}"' if string.lower() in _RESERVED else style_name(string)
+
+
+_NTH = pattern(r"(?i)\s*(?:even|odd|[+-]?[0-9]+|[+-]?[0-9]*n(?:\s*[+-]\s*[0-9]+)?)\s*")
+"""CSS Syntax 3 §6.2: the notation ``an+b``."""
+
+
+def style_nth(value: object) -> str:
+    """Print ``an+b``; anything else becomes ``0``, which nothing is counted as."""
+    string = printed(value)
+    if _NTH.fullmatch(string):
+        return string.strip(" \t\n\r\f")
+    log_blocked(f"the style value {string!r}", "it is not an+b")
+    return "0"
 
 
 def style_value(value: object) -> str:
@@ -106,8 +140,9 @@ def _number(value: object) -> str:
     if isinstance(value, bool) or not isinstance(value, int | float):
         return ""
     if isinstance(value, int):
-        return repr(int(value))
-    return repr(float(value)) if value - value == 0 else "not a number"
+        return int.__repr__(value)
+    number = float.__float__(value)
+    return repr(number) if number - number == 0 else "not a number"
 
 
 def _blocked(string: str, instead: str) -> str:

@@ -191,6 +191,18 @@ def url_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable[[o
     return url
 
 
+def url_checker(schemes: frozenset[str]) -> Callable[[object], str]:
+    """Make the function that returns a whole URL as it is, or what stands in its place."""
+
+    def checked(value: object) -> str:
+        string = FORBIDDEN.sub("\ufffd", printed(value))
+        if type(value) is TrustedURL or permitted(string, schemes):
+            return string
+        return blocked(string, "its scheme is not permitted")
+
+    return checked
+
+
 def url_attribute_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable[[str, object], str]:
     """Make the function for ``name={= url =}``, a whole attribute that is a URL."""
     escape = url_escaper(schemes, images=images)

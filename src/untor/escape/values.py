@@ -2,7 +2,15 @@
 
 from __future__ import annotations
 
-from types import BuiltinFunctionType, FunctionType, MethodType, MethodWrapperType, WrapperDescriptorType
+from types import (
+    BuiltinFunctionType,
+    ClassMethodDescriptorType,
+    FunctionType,
+    MethodDescriptorType,
+    MethodType,
+    MethodWrapperType,
+    WrapperDescriptorType,
+)
 
 from untor.escape.patterns import pattern
 
@@ -36,7 +44,15 @@ MISSING = Missing()
 """The one instance of ``Missing``."""
 
 _BYTES = (bytes, bytearray, memoryview)
-_FUNCTIONS = (FunctionType, BuiltinFunctionType, MethodType, MethodWrapperType, WrapperDescriptorType)
+_FUNCTIONS = (
+    FunctionType,
+    BuiltinFunctionType,
+    MethodType,
+    MethodDescriptorType,
+    MethodWrapperType,
+    WrapperDescriptorType,
+    ClassMethodDescriptorType,
+)
 
 FORBIDDEN = pattern("[\x00-\x08\x0b\x0e-\x1f\x7f-\x9f\ud800-\udfff]")
 """Control characters that HTML forbids (HTML §13.1.4: controls other than ASCII white space), and lone surrogates."""
@@ -71,6 +87,10 @@ def printed(value: object) -> str:
     if isinstance(value, _FUNCTIONS):
         name = getattr(value, "__name__", "function")
         raise NotPrintable(f'The function or method "{name}"', "Call it in the view, or use a filter: value | filter.")
+    if isinstance(value, type):
+        raise NotPrintable(f"The class {value.__name__}", "Pass on what the page needs of it.")
+    if kind.__name__ == "partial" and kind.__module__ == "functools":
+        raise NotPrintable("A function", "Call it in the view, or use a filter: value | filter.")
     if hasattr(kind, "__await__"):
         raise NotPrintable(f"An awaitable ({kind.__name__})", "Await it in the view and pass on the result.")
     text = str(value)

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from untor.escape import EMBEDDING, URL_KINDS
+
 WORDS: dict[str, str] = {
     "plain": "printed as it is",
     # markup
     "text": "& < > escaped",
+    "foreign-text": "& < > escaped",
     "rcdata": "& < > escaped",
     "attribute": "& < > \" ' escaped",
     "whole-attribute": "quotes are added and & < > \" ' escaped; None and False leave it out",
@@ -17,6 +20,12 @@ WORDS: dict[str, str] = {
     "xml-text": "& < > escaped",
     "xml-attribute": "& < > \" ' and line breaks escaped",
     "flag-attribute": "quotes are added and & < > \" ' escaped; None and False leave it out",
+    "xml-embedded-attribute": "quotes are added and & < > \" ' escaped; None and False leave it out",
+    "integrity": "nothing matches it unless it is a list of hashes",
+    "integrity-attribute": "quotes are added; nothing matches it unless it is a list of hashes",
+    "nonce": "empty unless it is a nonce",
+    "nonce-attribute": "quotes are added; empty unless it is a nonce",
+    "conditional-comment": "- escaped, so that the comment does not end",
     # URLs
     "url": "about:invalid unless its scheme is permitted; & < > \" ' escaped",
     "url-attribute": "quotes are added; about:invalid unless its scheme is permitted",
@@ -33,6 +42,7 @@ WORDS: dict[str, str] = {
     "resource-url-pieces": "the whole URL is looked at: about:invalid unless trusted or of a listed origin",
     "encoded-resource-url": "about:invalid unless it is a TrustedScriptURL or of a listed origin; percent-encoded",
     "import-map": "becomes JSON; addresses become about:invalid unless trusted or of a listed origin",
+    "speculation-rules": "becomes JSON; URLs become about:invalid unless trusted or of a listed origin",
     "percent": "percent-encoded as one component",
     "percent-opaque": "percent-encoded; @ and + stay",
     "percent-query": "names and values percent-encoded as a query",
@@ -47,6 +57,9 @@ WORDS: dict[str, str] = {
     # scripts and data
     "script-value": "becomes a JavaScript value, < as \\u003c",
     "script-operand": "becomes a JavaScript value in brackets where it needs them, < as \\u003c",
+    "script-url": "becomes a JavaScript string; about:invalid unless its scheme is permitted",
+    "script-resource-url": "becomes a JavaScript string; about:invalid unless trusted or of a listed origin",
+    "script-html": "an error unless it is TrustedHTML; becomes a JavaScript string",
     "script-statement": "an error unless it is a TrustedScript",
     "script-string": "escaped as text inside a JavaScript string or template",
     "script-regexp": "escaped to match just itself in a regular expression",
@@ -59,7 +72,15 @@ WORDS: dict[str, str] = {
     "style-string": "escaped as text inside a CSS string",
     "style-name": "dropped by the browser unless it is a CSS name",
     "style-name-part": "dropped by the browser unless it is a part of a CSS name",
+    "style-custom-name": "dropped by the browser unless it is a CSS name that CSS does not keep for itself",
+    "style-keyframes": "escaped as a CSS name; in quotes where CSS keeps the word for itself",
+    "style-nth": "matches nothing unless it is an+b",
     "style-rules": "an error unless it is TrustedCSS",
+}
+WORDS |= {
+    f"xml-{name}": words
+    for name, words in WORDS.items()
+    if name.removesuffix("-attribute").removesuffix("-pieces") in URL_KINDS
 }
 """What each escaping function does."""
 
@@ -101,10 +122,10 @@ def kind_of_context(context: str) -> str:
     if context in _BY_CONTEXT:
         return _BY_CONTEXT[context]
     start = context.partition("-")[0]
-    return {"json": "script"}.get(start, start)
+    return {"json": "script", "html": "script"}.get(start, start)
 
 
 def in_order(escapers: tuple[str, ...]) -> tuple[str, ...]:
     """Return escaping functions in the order in which the value goes through them."""
-    whole = escapers[:1] == ("whole-attribute",) and len(escapers) > 1
-    return (*escapers[1:], "embedded-attribute") if whole else escapers
+    whole = EMBEDDING.get(escapers[0]) if len(escapers) > 1 else None
+    return (*escapers[1:], whole) if whole else escapers

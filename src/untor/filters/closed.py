@@ -5,14 +5,18 @@ from __future__ import annotations
 from types import (
     AsyncGeneratorType,
     BuiltinFunctionType,
+    ClassMethodDescriptorType,
     CodeType,
     CoroutineType,
     FrameType,
     FunctionType,
     GeneratorType,
+    MethodDescriptorType,
     MethodType,
+    MethodWrapperType,
     ModuleType,
     TracebackType,
+    WrapperDescriptorType,
 )
 
 CLOSED = (
@@ -27,3 +31,26 @@ CLOSED = (
     AsyncGeneratorType,
     TracebackType,
 )
+
+FUNCTIONS = (
+    FunctionType,
+    BuiltinFunctionType,
+    MethodType,
+    MethodDescriptorType,
+    MethodWrapperType,
+    WrapperDescriptorType,
+    ClassMethodDescriptorType,
+    type,
+)
+"""Types of what is code, not data."""
+
+
+def is_code(value: object) -> bool:
+    """Tell whether a value is a function, a method, a partial one or a class."""
+    if isinstance(value, FUNCTIONS):
+        return True
+    if not callable(value):
+        return False
+    from functools import partial, partialmethod  # noqa: PLC0415  loaded already; needed only for what can be called
+
+    return isinstance(value, partial | partialmethod)

@@ -57,7 +57,8 @@ class Mark:
 
 
 _CANDIDATE = re.compile(r"\{=|<!")
-_NO_STEP = re.compile(r"<!(?:doctype|\[CDATA\[)", re.IGNORECASE)
+_NO_STEP = re.compile(r"<!(?:doctype|\[CDATA\[|\[(?:if\b|endif\]))", re.IGNORECASE)
+_CONDITIONAL = re.compile(r"<!--\[if\b", re.IGNORECASE)
 _STEP = re.compile(r"<!(\s*)([^\W\d]\w*)")
 _OPENER = re.compile(rf"\{{=|<!\s*(?:{'|'.join(STEPS)})\b")
 _STRING = r'"(?:[^"\\\r\n]|\\.)*"|\'(?:[^\'\\\r\n]|\\.)*\''
@@ -183,6 +184,9 @@ class Scanner:
         marked = _OPENER.search(text, at + 4, end)
         if marked is None:
             return end
+        if _CONDITIONAL.match(text, at) and ends:
+            # Mail clients read what is in it as markup.
+            return at + 4
         if not self._in_markup(at):
             return at + 4
         if not ends:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
-import re
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from untor.places.place import Refusal, refused
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
 
 Fixed = dict[str, str | None]
 """The attributes of an element so far that are fixed text, lower case; ``None`` for one that may be several things."""
@@ -15,7 +17,8 @@ class Meaning(NamedTuple):
     """What an attribute's value is.
 
     ``kind`` is ``plain``, ``boolean``, ``state``, ``url``, ``image-url``, ``resource-url``, ``urls``, ``srcset``,
-    ``script``, ``style``, ``style-value``, ``refresh``, ``srcdoc`` or ``code`` (libraries in the page run it).
+    ``script``, ``style``, ``style-value``, ``refresh``, ``srcdoc``, ``integrity`` or ``nonce``; of attributes that a
+    library reads also ``expression`` or ``json``.
     """
 
     kind: str
@@ -89,23 +92,42 @@ BOOLEAN = frozenset(
 # HTML §6.8.2, §6.11.1, §6.8.5 and WAI-ARIA §6: enumerated attributes that spell their states out.
 _STATE = frozenset({"contenteditable", "draggable", "spellcheck"})
 
-# Attributes that change what other attributes or the content of their element mean.
-DEFINING: dict[str, frozenset[str]] = {
-    "type": frozenset({"script", "style", "link", "object", "embed"}),
-    "rel": frozenset({"link"}),
-    "as": frozenset({"link"}),
-    "language": frozenset({"script"}),
-    "http-equiv": frozenset({"meta"}),
-    "charset": frozenset({"meta", "script"}),
-    "encoding": frozenset({"annotation-xml"}),
-    "sandbox": frozenset({"iframe"}),
-    "allow": frozenset({"iframe"}),
-    "shadowrootmode": frozenset({"template"}),
-    "name": frozenset({"param", "meta"}),
-    "value": frozenset({"param"}),
-    "valuetype": frozenset({"param"}),
+_LOADS = "it decides how what is loaded is read, or who is asked for it"
+_IS = "it decides what the element and its other attributes do"
+_ALLOWS = "it decides what the document in the frame may do"
+_LEAVES = "it decides what the page that is opened learns of this one"
+
+# Attributes that decide what others mean or what is let in, by the elements that have them; ``*`` is every element.
+DECISIONS: dict[str, tuple[frozenset[str], str]] = {
+    "type": (frozenset({"script", "style", "link", "object", "embed"}), _IS),
+    "rel": (frozenset({"link"}), _IS),
+    "as": (frozenset({"link"}), _IS),
+    "language": (frozenset({"script"}), _IS),
+    "event": (frozenset({"script"}), _IS),
+    "for": (frozenset({"script"}), _IS),
+    "http-equiv": (frozenset({"meta"}), _IS),
+    "charset": (frozenset("*"), _LOADS),
+    "crossorigin": (frozenset("*"), _LOADS),
+    "blocking": (frozenset({"link", "script", "style"}), _LOADS),
+    "encoding": (frozenset({"annotation-xml"}), _IS),
+    "sandbox": (frozenset("*"), _ALLOWS),
+    "allow": (frozenset("*"), _ALLOWS),
+    "csp": (frozenset("*"), _ALLOWS),
+    "policy": (frozenset({"iframe"}), _ALLOWS),
+    "permissionspolicy": (frozenset({"iframe"}), _ALLOWS),
+    "referrerpolicy": (frozenset("*"), _LEAVES),
+    "target": (frozenset({"base"}), "it decides where all links of the page open"),
+    "shadowrootmode": (frozenset({"template"}), _IS),
+    "name": (frozenset({"param", "meta"}), _IS),
+    "value": (frozenset({"param"}), _IS),
+    "valuetype": (frozenset({"param"}), _IS),
+    "codetype": (frozenset({"object"}), _IS),
+    "is": (frozenset("*"), _IS),
+    "attributename": (frozenset("*"), _IS),
+    "attributetype": (frozenset("*"), _IS),
 }
-_ANIMATING = frozenset({"attributename", "attributetype"})
+_REL_OF_LINKS = (frozenset({"a", "area", "form"}), _LEAVES)
+"""``rel`` of what a person follows: a word in it may hand the page to the one that is opened (HTML §4.6.7.16)."""
 
 # SVG Animations §2.2: elements that change attributes of others, and the attributes that say to what.
 _ANIMATIONS = frozenset({"animate", "set", "animatetransform", "animatemotion", "animatecolor", "discard"})
@@ -117,10 +139,11 @@ _PRESENTATION = frozenset(
     marker-end cursor font font-family transform-origin""".split(),
 )
 
-ACTIVE_NAMES = (r"(?:data-)?(?:x|v|ng|hx|bind|on)-.*", r".*-on(?:-.*)?", r".*[^a-z0-9_-].*", "data-bind", "_")
-"""Names of attributes that libraries in the page run as code or read as their own language, as patterns."""
-
-_HARMLESS_WITH_COLON = frozenset({"xml:lang", "xml:space", "xlink:title"})
+KNOWN_TO_STANDARDS = frozenset(
+    """xml:lang xml:space xml:id xlink:title xlink:role xlink:arcrole xlink:show xlink:actuate xlink:type x-height
+    v-alphabetic v-hanging v-ideographic v-mathematical""".split(),
+)
+"""Attributes of XML and SVG that are text although their names look like those that libraries read."""
 
 _VARIANTS = "Write the variants out with <! if !>, each with fixed text."
 
@@ -131,9 +154,10 @@ def meaning(element: str, attribute: str, *, foreign: bool = False, fixed: Fixed
     where = f'in the attribute "{attribute}" of <{element}>'
     if attribute.startswith("on"):
         return Meaning("script")
-    if element in DEFINING.get(attribute, ()) or attribute in _ANIMATING or attribute == "is":
-        return refused(where, "it decides what the element and its other attributes do", _VARIANTS)
-    if foreign and attribute == "xmlns":
+    elements, reason = _REL_OF_LINKS if attribute == "rel" and element != "link" else DECISIONS.get(attribute, _NONE)
+    if element in elements or "*" in elements:
+        return refused(where, reason, _VARIANTS)
+    if foreign and attribute.partition(":")[0] == "xmlns":
         return refused(where, "it decides what the elements are", "Write the namespace out.")
     if attribute in _BY_NAME:
         return Meaning(_BY_NAME[attribute])
@@ -154,6 +178,9 @@ def meaning(element: str, attribute: str, *, foreign: bool = False, fixed: Fixed
     return Meaning("state" if attribute in _STATE or attribute.startswith("aria-") else "plain")
 
 
+_NONE: tuple[frozenset[str], str] = (frozenset(), "")
+
+
 _BY_NAME = {
     "style": "style",
     "srcset": "srcset",
@@ -161,13 +188,12 @@ _BY_NAME = {
     "srcdoc": "srcdoc",
     "ping": "urls",
     "attributionsrc": "urls",
+    "integrity": "integrity",
+    "nonce": "nonce",
+    "xml:base": "resource-url",
 }
 
-
-WITH_LANGUAGE = frozenset({*_BY_NAME, "content", *_PRESENTATION, *_ANIMATED})
-"""Attributes with a language of their own inside, besides event handlers."""
-
-DECIDING = frozenset({"type", "rel", "language", "http-equiv", "attributename"})
+DECIDING = frozenset({"type", "rel", "language", "http-equiv", "attributename", "name"})
 """Attributes that decide what others mean; their values are kept."""
 
 
@@ -181,6 +207,8 @@ def _link(fixed: Fixed) -> str:
 
 def _meta(where: str, fixed: Fixed) -> Meaning | Refusal:
     """Say what a ``meta`` instructs the browser to do (HTML §4.2.5.3)."""
+    if "http-equiv" not in fixed and fixed.get("name", "") == "referrer":
+        return refused(where, _LEAVES, _VARIANTS)
     if "http-equiv" not in fixed:
         return Meaning("plain")
     if fixed["http-equiv"] == "refresh":
@@ -197,11 +225,44 @@ def _foreign(element: str, attribute: str, where: str, fixed: Fixed) -> Meaning 
     return Meaning("style-value" if attribute in _PRESENTATION else "plain")
 
 
-def runs_as_code(attribute: str, patterns: re.Pattern[str]) -> bool:
-    """Tell whether libraries in the page may run an attribute of this name."""
-    return attribute not in _HARMLESS_WITH_COLON | {"xlink:href"} and patterns.fullmatch(attribute) is not None
+# XML §6, Namespaces in XML §3: what a prefix may be bound to that gives an element a meaning.
+XHTML = "http://www.w3.org/1999/xhtml"
+SVG = "http://www.w3.org/2000/svg"
+MATHML = "http://www.w3.org/1998/Math/MathML"
+XLINK = "http://www.w3.org/1999/xlink"
+XML = "http://www.w3.org/XML/1998/namespace"
+
+_STRICTNESS = """script srcdoc refresh style resource-url urls srcset url image-url integrity nonce style-value state
+boolean plain""".split()
 
 
-def active_pattern(patterns: tuple[str, ...]) -> re.Pattern[str]:
-    """Join the patterns of names of attributes that libraries run. Raises ``re.error`` for one that is none."""
-    return re.compile("|".join(f"(?:{pattern})" for pattern in patterns) or r"(?!)")
+def meaning_in_xml(tag: str, attribute: str, namespaces: Mapping[str, str], fixed: Fixed) -> Meaning | Refusal:
+    """Say what an attribute means in XML, where names have prefixes.
+
+    ``namespaces`` are the prefixes in scope. An element without a known namespace may become part of any document: its
+    attributes have the strictest meaning that they have in one.
+    """
+    where = f'in the attribute "{attribute}" of <{tag}>'
+    if attribute.partition(":")[0] == "xmlns":
+        return refused(where, "it decides what the elements are", "Write the namespace out.")
+    prefix, _, local = tag.rpartition(":")
+    own, _, name = attribute.rpartition(":")
+    if own == "xml":
+        return meaning(tag, attribute, foreign=True)
+    if own:
+        bound = namespaces.get(own)
+        linked = name.lower() == "href" and bound in {XLINK, None}
+        if not linked:
+            return Meaning("plain")
+        name = "xlink:href"
+    element, lowered = local.lower(), name.lower()
+    namespace = namespaces.get(prefix)
+    if namespace not in {XHTML, SVG, MATHML, None}:
+        return Meaning("url" if lowered.rpartition(":")[2] in _URL_NAMES else "plain")
+    readings = [False] if namespace == XHTML else [True] if namespace in {SVG, MATHML} else [False, True]
+    meanings = [meaning(element, lowered, foreign=foreign, fixed=fixed) for foreign in readings]
+    refusal = next((means for means in meanings if isinstance(means, Refusal)), None)
+    if refusal is not None:
+        return refusal
+    kinds = [means.kind for means in meanings if isinstance(means, Meaning)]
+    return Meaning(min(kinds, key=_STRICTNESS.index))

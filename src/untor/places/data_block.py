@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from untor.places.language import Language
-from untor.places.place import Place
+from untor.places.place import Place, Refusal, refused, unreadable
 
 
 class DataBlock(Language):
@@ -17,3 +17,21 @@ class DataBlock(Language):
     def place(self) -> Place:
         """Return the one place that there is."""
         return Place("value", "data-block", ("data block",), ("attribute",))
+
+
+class NoText(Language):
+    """The content of a script whose ``src`` a value may leave out: any text in it would be run then."""
+
+    __slots__ = ()
+
+    def _eat(self, text: str) -> None:
+        if text.strip():
+            raise unreadable("in a script that may be without its src", _REASON, _REMEDY)
+
+    def place(self) -> Refusal:
+        """Refuse all values."""
+        return refused("in a script that may be without its src", _REASON, _REMEDY)
+
+
+_REASON = "with None as its src, the text would be run"
+_REMEDY = "Take the text away, or put the src into quotes."

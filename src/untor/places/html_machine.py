@@ -15,11 +15,15 @@ from untor.places.elements import BREAKOUT, INTEGRATION_POINTS
 from untor.places.json_states import Json
 from untor.places.place import Unreadable
 from untor.places.references import unfinished
+from untor.places.tables import DEFAULT
 
 if TYPE_CHECKING:
+    from collections.abc import Iterable, Iterator
+
     from untor.places.attributes import Fixed
     from untor.places.language import Language
     from untor.places.place import Refusal
+    from untor.places.tables import Tables
 
 INITIAL = frozenset({"initial"})
 
@@ -56,6 +60,16 @@ _RAW_ENDS = frozenset({"RAWTEXT end tag name", "script data end tag name", "scri
 _REFERENCE_STATES = VALUE_STATES | {"data", "RCDATA"}
 
 
+ANYTHING = "*"
+"""Stands among the attributes ahead for any that may come."""
+
+
+def _declared(attributes: Iterable[tuple[str, str | None]]) -> Iterator[tuple[str, str | None]]:
+    for name, value in attributes:
+        if name.partition(":")[0] == "xmlns":
+            yield name.partition(":")[2], value
+
+
 class Opened(NamedTuple):
     """A start tag of an element that a Content-Security-Policy asks a nonce of (CSP Level 3 §6.7.3.1).
 
@@ -84,7 +98,9 @@ class Machine:
     ``inline`` and ``in_p`` tell of formatting elements (see ``formatting``).
     ``doubt`` says why the rest of the page cannot be judged; empty when it can. ``inner`` is the state of the language
     in the attribute or element that is being read; ``fixed`` and ``ahead`` are the attributes that decide on others, as
-    far as they have come and after that. ``inside`` tells a document in an attribute, ``rough`` leaves languages out.
+    far as they have come and after that; ``optional`` are those that a value may leave out. ``inside`` tells a document
+    in an attribute, ``rough`` leaves languages out.
+    ``scopes`` are the namespaces that the open elements of XML declare, by prefix.
     ``seen`` are the beginnings and ends of scripts and styles in the text that was read last.
     """
 
@@ -107,21 +123,27 @@ class Machine:
         "no_language",
         "noscript",
         "opened",
+        "optional",
         "printed",
         "rough",
+        "scopes",
         "seen",
         "self_closing",
         "stack",
         "state",
+        "tables",
         "tag",
         "value",
         "valued",
         "xml",
     )
 
-    def __init__(self, state: str = "data", *, xml: bool = False, rough: bool = False) -> None:
+    def __init__(
+        self, state: str = "data", *, xml: bool = False, rough: bool = False, tables: Tables = DEFAULT
+    ) -> None:
         self.state = state
         self.xml = xml
+        self.tables = tables
         self.rough = rough
         self.inside = False
         self.inner: Language | None = None
@@ -135,9 +157,11 @@ class Machine:
         self.attributes: frozenset[str] = frozenset()
         self.value = ""
         self.valued: frozenset[str] = frozenset()
+        self.optional: frozenset[str] = frozenset()
         self.buffer = ""
         self.last_start = ""
         self.stack: tuple[str, ...] = ()
+        self.scopes: tuple[tuple[tuple[str, str | None], ...], ...] = ()
         self.modes = INITIAL
         self.inline: formatting.Inline = ()
         self.in_p = False
@@ -171,12 +195,15 @@ class Machine:
         other.no_language = self.no_language
         other.noscript = self.noscript
         other.opened = self.opened
+        other.optional = self.optional
         other.printed = self.printed
         other.rough = self.rough
+        other.scopes = self.scopes
         other.seen = self.seen
         other.self_closing = self.self_closing
         other.stack = self.stack
         other.state = self.state
+        other.tables = self.tables
         other.tag = self.tag
         other.value = self.value
         other.valued = self.valued
@@ -185,7 +212,7 @@ class Machine:
 
     def nested(self) -> Machine:
         """Return a machine for a document in an attribute of this one."""
-        other = Machine()
+        other = Machine(tables=self.tables)
         other.inside = True
         return other
 
@@ -196,6 +223,29 @@ class Machine:
             if name != self.attribute:
                 found.setdefault(name, value)
         return found
+
+    def namespaces(self) -> dict[str, str]:
+        """Return the namespaces that are in scope in XML, by prefix; without those that may be one or another."""
+        found: dict[str, str | None] = {}
+        for scope in self.scopes:
+            found.update(scope)
+        return {prefix: uri for prefix, uri in found.items() if uri is not None}
+
+    def namespaces_here(self) -> dict[str, str]:
+        """Return the namespaces in scope in the tag that is being read, which may declare some itself."""
+        if (ANYTHING, None) in self.ahead:
+            return {}
+        found: dict[str, str | None] = {**self.namespaces(), **dict(_declared((*self.fixed, *self.ahead)))}
+        return {prefix: uri for prefix, uri in found.items() if uri is not None}
+
+    def opens_scope(self) -> None:
+        """Keep the namespaces that the tag declares for what is in its element."""
+        self.scopes += (tuple(_declared(self.fixed)),)
+
+    def is_in_foreign(self) -> bool:
+        """Tell whether what comes here is content of SVG or MathML, which some HTML elements would end."""
+        top = self.stack[-1] if self.stack else ""
+        return top.startswith(("svg:", "math:")) and top not in INTEGRATION_POINTS
 
     def is_foreign_tag(self) -> bool:
         """Tell whether the tag that is being read is one of foreign content."""
@@ -304,18 +354,30 @@ class Machine:
                 self.state = "script data"
             elif self.state.startswith("RAWTEXT"):
                 self.state = "RAWTEXT"
+        if self.state == "conditional comment":
+            self.buffer = ""
         if self.state in VALUE_STATES or self.state == "before attribute value":
             self.valued |= {self.attribute}
         if self.state == "before attribute value":
             self.state = "after attribute value (quoted)"
             self.after_value = True
             self.attributes |= {self.attribute}
+            self.optional |= {self.attribute}
         elif self.state == "data":
             self.modes = frozenset("maybe body" if mode == "initial" else mode for mode in self.modes)
 
     def key(self) -> tuple[object, ...]:
         """Return what must be the same for the markup that follows to be read in the same way."""
-        common = (self.state, self.stack, self.fresh, self.after_value, self.doubt, self.noscript, self.inner)
+        common = (
+            self.state,
+            self.stack,
+            self.scopes,
+            self.fresh,
+            self.after_value,
+            self.doubt,
+            self.noscript,
+            self.inner,
+        )
         if self.state in {"data", "PLAINTEXT", "bogus comment", "DOCTYPE"}:
             return common
         if self.state in TAG_STATES or self.state == "before attribute value" or self.state in VALUE_STATES:
@@ -324,7 +386,7 @@ class Machine:
 
     def full_key(self) -> tuple[object, ...]:
         """Return all that decides about values to come."""
-        sets: tuple[object, ...] = (self.modes, self.attributes, self.valued, self.fixed, self.ahead)
+        sets: tuple[object, ...] = (self.modes, self.attributes, self.valued, self.optional, self.fixed, self.ahead)
         if self.attribute in DECIDING:
             sets = (*sets, self.value)
         return (*self.key(), sets, self.inline, self.in_p, self.printed)
@@ -355,6 +417,7 @@ class Machine:
         result.modes |= other.modes
         result.attributes |= other.attributes
         result.valued |= other.valued
+        result.optional |= other.optional
         result.printed |= other.printed
         result.in_p |= other.in_p
         if self.value != other.value and self.attribute in DECIDING:

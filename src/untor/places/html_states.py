@@ -15,6 +15,7 @@ from untor.places.html_raw_states import RAW_STATES
 from untor.places.html_tags import after_name, attribute_done, dash, emit, lower, new_tag
 from untor.places.place import Unreadable
 from untor.places.references import attribute_text
+from untor.places.srcdoc import fragment
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -38,6 +39,9 @@ _TO_DOUBLE_QUOTE = re.compile('[^"]+')
 _TO_SINGLE_QUOTE = re.compile("[^']+")
 _UNQUOTED = re.compile("[^\t\n\f\r >]+")
 _COMMENT = re.compile("[^<-]+")
+_CONDITION = re.compile(r"\[if\b[^\]<>]*\]>", re.IGNORECASE)
+_COMMENT_END = re.compile(r"(?:<!\[endif\])?--!?>", re.IGNORECASE)
+_LONGEST_END = len("<![endif]--!")
 _CDATA = re.compile(r"[^\]]+")
 
 
@@ -119,7 +123,7 @@ def tag_name_state(machine: Machine, text: str, position: int) -> int:
     """13.2.5.8 Tag name state."""
     found = _TAG_NAME.match(text, position)
     if found:
-        machine.tag += lower(found[0])
+        machine.tag += found[0] if machine.xml else lower(found[0])
         return found.end()
     return after_name(machine, text, position)
 
@@ -152,7 +156,7 @@ def attribute_name_state(machine: Machine, text: str, position: int) -> int:
     """13.2.5.33 Attribute name state."""
     found = _ATTRIBUTE_NAME.match(text, position)
     if found:
-        machine.attribute += lower(found[0])
+        machine.attribute += found[0] if machine.xml else lower(found[0])
         return found.end()
     if text[position] == "=":
         machine.state = "before attribute value"
@@ -299,11 +303,30 @@ def markup_declaration_open_state(machine: Machine, text: str, position: int) ->
 
 
 def comment_start_state(machine: Machine, text: str, position: int) -> int:
-    """13.2.5.43 Comment start state."""
+    """13.2.5.43 Comment start state; mail clients read the content of a conditional comment as markup."""
+    condition = None if machine.xml else _CONDITION.match(text, position)
+    if condition and not machine.rough:
+        machine.inner, machine.buffer, machine.state = fragment(machine.tables), "", "conditional comment"
+        return condition.end()
     if text[position] == ">":
         machine.state = "data"
         return position + 1
     return dash(machine, text, position, "comment start dash", "comment")
+
+
+def conditional_comment_state(machine: Machine, text: str, position: int) -> int:
+    """Go over ``<!--[if …]>``: a comment for browsers, which ends as any does, and markup for the clients it is for."""
+    held = machine.buffer
+    found = _COMMENT_END.search(held + text[position:])
+    end = len(text) if found is None else max(position, position + found.start() - len(held))
+    assert machine.inner is not None  # noqa: S101  as comment_start_state has made it
+    machine.inner = machine.inner.read(text[position:end])
+    if found is None:
+        tail = (held + text[position:])[-_LONGEST_END:]
+        machine.buffer = tail if tail[-1:] in {"-", "!"} else ""
+        return end
+    machine.inner, machine.buffer, machine.state = None, "", "data"
+    return position + found.end() - len(held)
 
 
 def comment_start_dash_state(machine: Machine, text: str, position: int) -> int:
@@ -453,6 +476,7 @@ STATES: dict[str, Callable[[Machine, str, int], int]] = {
     "bogus comment": bogus_comment_state,
     "markup declaration open": markup_declaration_open_state,
     "comment start": comment_start_state,
+    "conditional comment": conditional_comment_state,
     "comment start dash": comment_start_dash_state,
     "comment": comment_state,
     "comment less-than sign": comment_less_than_sign_state,

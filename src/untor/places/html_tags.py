@@ -20,7 +20,7 @@ _LOADING = frozenset({"stylesheet", "preload", "modulepreload", "prefetch"})
 
 
 def lower(text: str) -> str:
-    """ASCII-lowercase, as the standard does with names."""
+    """ASCII-lowercase, as the standard does with names in HTML."""
     return text.lower() if text.isascii() else "".join(char.lower() if char < "\x80" else char for char in text)
 
 
@@ -29,7 +29,7 @@ def new_tag(machine: Machine, *, closing: bool) -> None:
     machine.state, machine.tag, machine.closing = "tag name", "", closing
     machine.self_closing = machine.after_value = False
     machine.attribute, machine.value = "", ""
-    machine.attributes = machine.valued = frozenset()
+    machine.attributes = machine.valued = machine.optional = frozenset()
     machine.fixed = machine.ahead = ()
 
 
@@ -53,6 +53,8 @@ def emit(machine: Machine) -> None:
         tree_builder.end_tag(machine, machine.tag)
     else:
         machine.last_start = machine.tag
+        if machine.xml and not machine.self_closing:
+            machine.opens_scope()
         tree_builder.start_tag(machine, machine.tag)
         if machine.tag in WITH_NONCE and (machine.tag != "link" or _loads(machine)):
             machine.opened = machine.tag
@@ -68,12 +70,23 @@ def attribute_done(machine: Machine) -> None:
     """End an attribute; of two of one name the first counts (§13.2.5.33)."""
     name = machine.attribute
     if name:
-        if name in DECIDING and name not in machine.attributes:
+        if machine.xml and name not in machine.attributes:
+            _attribute_of_xml(machine, name)
+        elif name in DECIDING and name not in machine.attributes:
             value = None if name in machine.valued else lower(attribute_text(machine.value)).strip(SPACE)
             machine.fixed += ((name, value),)
         machine.attributes |= {name}
     machine.attribute = ""
     machine.inner = None
+
+
+def _attribute_of_xml(machine: Machine, name: str) -> None:
+    """Keep an attribute of XML that decides what others mean, or declares a namespace."""
+    value = None if name in machine.valued else attribute_text(machine.value)
+    if name.partition(":")[0] == "xmlns":
+        machine.fixed += ((name, value),)
+    elif name.lower() in DECIDING:
+        machine.fixed += ((name.lower(), value and lower(value).strip(SPACE)),)
 
 
 def dash(machine: Machine, text: str, position: int, then: str, otherwise: str) -> int:

@@ -59,6 +59,14 @@ class Language:
         """Return the white space that must stand between the value before and the fixed text after it."""
         return ""
 
+    def is_closed(self) -> bool:
+        """Tell whether what comes after this text begins anew."""
+        return True
+
+    def is_bare(self) -> bool:
+        """Tell a URL without a delimiter so far."""
+        return False
+
     def joined(self, other: Language) -> Language | None:
         """Return the state after branches that end in these two; ``None`` when what follows would differ."""
         return self if self == other else None

@@ -94,7 +94,7 @@ def open_brace(script: Script) -> None:
     elif before == "name" and _top(script) in {"{cd", "{ce"}:
         script.stack += ("{m",)
         script.before = "statement"
-    elif before in {"operator", "bare", "binding", "import", "default"}:
+    elif before in {"operator", "bare", "return", "throw", "binding", "import", "default"}:
         script.stack += ("{x" if before == "import" else "{o",)
         script.before = "key"
     elif before in {"statement", "arrow", "operand"}:
@@ -139,4 +139,4 @@ def colon(script: Script) -> None:
         script.stack = script.stack[:-1]
         script.before = "bare"
     else:
-        script.before = "operator" if top == "{o" else "statement"
+        script.before = "operator" if top in {"{o", "{x"} else "statement"

@@ -27,15 +27,30 @@ ESCAPE_IN_REGEXP = re.compile(r"\\(?:x[0-9A-Fa-f]?|u[0-9A-Fa-f]{0,3}|u\{[^}]*|[p
 
 # After these words comes an operand, where a solidus begins a regular expression (§12.7.2).
 OPERATOR_WORDS = frozenset(
-    "return throw case typeof instanceof in new delete void extends".split(),
+    "case typeof instanceof in new delete void extends".split(),
 )
+# §12.10.1: no line break may stand between these and what belongs to them.
+RESTRICTED_WORDS = {"return": "return", "throw": "throw", "break": "jump", "continue": "jump", "debugger": "jump"}
 STATEMENT_WORDS = frozenset({"else", "do", "try", "finally"})
 HEAD_WORDS = frozenset({"if", "while", "for", "with", "switch", "catch"})
 BINDING_WORDS = frozenset({"let", "const", "var", "using"})
 # Names in one place, operators in another: what they are depends on more than the words around them.
 AMBIGUOUS_WORDS = frozenset({"await", "yield"})
 
-OPERAND_EXPECTED = frozenset({"statement", "operator", "arrow", "default", "bare"})
+# §12.7.2: reserved words that are no operands, and words that begin a declaration.
+KEYWORDS = (
+    OPERATOR_WORDS
+    | STATEMENT_WORDS
+    | HEAD_WORDS
+    | BINDING_WORDS
+    | AMBIGUOUS_WORDS
+    | RESTRICTED_WORDS.keys()
+    | {
+        *("function", "class", "export", "default", "of"),
+    }
+)
+
+OPERAND_EXPECTED = frozenset({"statement", "operator", "arrow", "default", "bare", "return", "throw"})
 """What ``ScriptState.before`` is where an operand may come."""
 
 # HTML §4.12.1.1 "prepare the script element" and WHATWG MIME Sniffing §4.6 "JavaScript MIME type".

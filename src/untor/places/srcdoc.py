@@ -9,6 +9,7 @@ from untor.places.place import Place, Refusal, refused
 
 if TYPE_CHECKING:
     from untor.places.html_machine import Machine
+    from untor.places.tables import Tables
 
 _LONGEST_REFERENCE = 64
 
@@ -40,12 +41,21 @@ class Document(Language):
         if self.machine.fresh or self.machine.unfinished(self.tail):
             reason = "the value would become a part of what is before it"
             remedy = "Write &amp;amp; for &, and a line feed after <pre> and <textarea>."
-            return refused("right after this in srcdoc", reason, remedy)
+            return refused("right after this in a document inside", reason, remedy)
         if isinstance(place, Refusal):
             return place._replace(html=False)
         if place.kind != "value":
-            return refused("there in srcdoc", "the whole is one attribute already", "Put the value into quotes.")
+            reason = "it is inside another language already"
+            return refused("as a whole attribute there", reason, "Put the value into quotes.")
         return Place("value", "html-attribute", ("HTML", *place.path), place.escapers, place.before)
+
+    def gap(self, text: str) -> str:
+        """Return the white space that a language inside needs after a value."""
+        return self.machine.inner.gap(text) if self.machine.inner is not None else ""
+
+    def is_closed(self) -> bool:
+        """Tell whether the document has come to text."""
+        return self.machine.state == "data"
 
     def took_value(self) -> Document:
         """Return the state after a value."""
@@ -66,3 +76,14 @@ class Document(Language):
         result.machine = joined
         result.tail = max(self.tail, other.tail, key=self.machine.unfinished)
         return result
+
+
+def fragment(tables: Tables) -> Document:
+    """Return a document that begins in the body, like the HTML that scripts set (HTML §13.4)."""
+    from untor.places.html_machine import Machine  # noqa: PLC0415  documents have scripts, and scripts documents
+
+    machine = Machine()
+    machine.inside = True
+    machine.tables = tables
+    machine.modes = frozenset({"in body"})
+    return Document(machine)

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from untor.places.language import Language, run, unfinished_escape
 from untor.places.place import Place, Refusal, refused, unreadable
+from untor.places.style_rules import AT_RULES, LOADING, RESERVED_NAMES, SELECTOR_FUNCTIONS, URL_FUNCTIONS
 from untor.places.url_lists import LocalUrl
 
 if TYPE_CHECKING:
@@ -24,13 +25,10 @@ _STRINGS = {
 _URL = re.compile(r"(?:[^)\"'(\\ \t\n\r\f]|\\[^\n\r\f])+")
 _HEX_ESCAPE = re.compile(r"\\(?:([0-9A-Fa-f]{1,6})(?:\r\n|[ \t\n\r\f])?|\r?\n|([\s\S]))")
 
-_URL_FUNCTIONS = frozenset({"url", "src", "image", "image-set", "-webkit-image-set"})
-"""Functions whose strings are URLs (CSS Values 4 §4.5, CSS Images 4 §2)."""
-
-_LOADING = frozenset({"import", "namespace", "charset"})
-_RULES_INSIDE = frozenset({"media", "supports", "layer", "container", "scope", "starting-style", "document"})
 _CODE = frozenset({"behavior", "-moz-binding"})
 _JOINED = frozenset("#.+-")
+_AFTER_NTH = re.compile(r"[ \t\n\r\f]*(?:\)|of[ \t\n\r\f])")
+_SPACE_OR_BRACE = re.compile(r"[ \t\n\r\f{]")
 _END_OF_CDC = re.compile("-?>")
 _NAME_TAIL = re.compile(r"[A-Za-z0-9_-]*")
 
@@ -40,11 +38,27 @@ class Style(Language):
 
     ``state`` is ``normal``, the quote of a string, ``url``, ``after url``, ``comment`` or ``lost``. ``phase`` is
     ``start`` (of a rule or declaration), ``name`` (of what may be a property), ``value`` or ``prelude``. ``stack``
-    holds open blocks (``{`` of declarations, ``{rules`` of rules) and brackets (``(name``, ``[``). ``tail`` is a token
-    or an escape that is not finished, ``glued`` tells that a value is part of the last token.
+    holds open blocks (``{`` of declarations, ``{rules`` of rules, ``{frames`` of key frames, ``{unknown``) and brackets
+    (``(name``, ``[``). ``tail`` is a token or an escape that is not finished, ``glued`` tells that a value is part of
+    the last token, ``colon`` that the last name is that of a pseudo-class or pseudo-element, ``prior`` is what was
+    ``last`` before the unfinished token.
     """
 
-    __slots__ = ("at", "base", "glued", "last", "phase", "property", "stack", "state", "tail", "url", "valued")
+    __slots__ = (
+        "at",
+        "base",
+        "colon",
+        "glued",
+        "last",
+        "phase",
+        "prior",
+        "property",
+        "stack",
+        "state",
+        "tail",
+        "url",
+        "valued",
+    )
 
     def __init__(self, *, declarations: bool = False) -> None:
         self.state = "normal"
@@ -54,14 +68,17 @@ class Style(Language):
         self.property = ""
         self.at = ""
         self.tail = ""
-        self.last = ""
+        self.last = self.prior = ""
         self.glued = False
+        self.colon = False
         self.valued = False
         self.url = LocalUrl("image-url")
 
     def _eat(self, text: str) -> None:
         if self.glued and text:
             self._glue(text)
+        if self.tail and text and self.state == "normal":
+            self.last = self.prior
         text, self.tail = self.tail + text, ""
         run(_STATES, self, text)  # type: ignore[arg-type]
 
@@ -74,6 +91,12 @@ class Style(Language):
                 "together they would be a function or a comment",
                 "Write the name of the function out.",
             )
+        if text[0] == "|" and text[1:2] != "=" and self.phase != "value":
+            raise unreadable("right before this | in a selector", "it would be a prefix", "Write the prefix out.")
+        if self.stack[-1:] and self.stack[-1].startswith("(nth") and not _AFTER_NTH.match(text):
+            raise unreadable("right before this", "together they could be no an+b", "Print all of it: {= n =}.")
+        if self.at.endswith("keyframes") and self.phase == "prelude" and not _SPACE_OR_BRACE.match(text):
+            raise unreadable("right before this", "a name that CSS keeps is written in quotes", "Print the whole name.")
         found = _NAME.match(text)
         if not found or found.end() < len(text):
             if found and text[found.end()] == "(":
@@ -98,9 +121,9 @@ class Style(Language):
         if self.tail:
             return self._in_escape()
         function = next((entry[1:] for entry in reversed(self.stack) if entry[0] == "("), "")
-        if self.at in _LOADING:
-            return self._loading()
-        if function in _URL_FUNCTIONS:
+        if self.at and (found := self._in_at_rule(string=True)) is not None:
+            return found
+        if function in URL_FUNCTIONS:
             return self._in_url()
         return Place("value", "style-string", ("style string",), ("style-string",))
 
@@ -108,44 +131,105 @@ class Style(Language):
         reason = "the value would become a part of it"
         return refused(f"inside the unfinished escape {self.tail} of a style", reason, "Finish the escape.")
 
-    @staticmethod
-    def _loading() -> Refusal:
-        reason = "a style sheet would be loaded from there"
-        return refused("in @import and the like", reason, "Use a link: <link rel=stylesheet href=…>.")
+    def _in_at_rule(self, *, string: bool = False) -> Place | Refusal | None:
+        """Judge a value in the prelude of an at-rule; ``None`` where what is around it decides."""
+        rule = AT_RULES.get(self.at)
+        where = f"in @{self.at}"
+        if self.at in LOADING:
+            reason = "a style sheet would be loaded, or read otherwise"
+            return refused("in @import and the like", reason, "Use a link: <link rel=stylesheet href=…>.")
+        if rule is None:
+            return refused(where, "nobody can say what a value is in that rule", "Write it out.")
+        in_brackets = self.stack[-1:] and self.stack[-1][0] in "(["
+        if string or in_brackets:
+            allowed = rule.prelude in {"condition", "selectors", "family"} or (string and rule.prelude == "name")
+            return None if allowed else refused(where, "nothing but fixed text can stand there", "Write it out.")
+        if rule.prelude == "name":
+            part = self._is_part()
+            start = _plain(self.tail).lower()
+            if part and (self.glued or any(word.startswith(start) for word in RESERVED_NAMES)):
+                reason = "together they could be a word that CSS keeps for itself"
+                return refused(
+                    f"in a part of the name in {where[3:]}", reason, "Begin the name with a word of your own."
+                )
+            escaper = "style-keyframes" if self.at.endswith("keyframes") else "style-custom-name"
+            return Place("value", "style-name", ("style name",), ("style-name-part" if part else escaper,))
+        if rule.prelude == "selectors":
+            return None
+        return refused(where, "with some values the rule would be dropped", "Write it out, or choose a class.")
+
+    def _is_part(self) -> bool:
+        return (bool(self.tail) and self.tail not in {"#", "."}) or self.glued
 
     def _in_url(self) -> Place | Refusal:
         if self.tail:
             return self._in_escape()
-        if self.at in _LOADING:
-            return self._loading()
+        if self.at and (found := self._in_at_rule(string=True)) is not None:
+            return found
         place = self.url.place()
         if isinstance(place, Refusal):
             return place
         return Place("value", "style-url", ("style URL", *place.path), place.escapers)
 
     def _in_normal(self) -> Place | Refusal:
-        if self.at in _LOADING:
-            return self._loading()
         if self.tail.startswith("@") or "\\" in self.tail[-7:] or self.last in {"!", "<"}:
             place = "right after @, !, < or \\ in a style"
             return refused(place, "the value would become a part of it", "Write it out.")
-        if self.phase == "value" or (self.phase == "prelude" and self.stack[-1:] and self.stack[-1][0] == "("):
+        if self.phase == "prelude" and self.at and (found := self._in_at_rule()) is not None:
+            return found
+        if any(entry == "{unknown" for entry in self.stack):
+            return refused("in a rule of a style that is not known", "nobody can say what it is there", "Write it out.")
+        part = bool(self.tail) or self.glued or self.last in _JOINED
+        if self.phase == "value":
             if self.property in _CODE:
                 return refused(f"in the property {self.property}", "browsers run it as code", "Take it away.")
-            part = bool(self.tail) or self.glued or self.last in _JOINED
-            if self.phase == "prelude" and part and self.last in {".", "#"}:
-                return self._name()
             escaper = "style-value-part" if part else "style-value"
             return Place("value", "style-value", ("style value",), (escaper,))
         if self.phase == "prelude":
-            return self._name()
+            return self._in_condition(part=part) if self._is_condition() else self._in_selector()
         if self.phase == "start" and not self.tail:
             return Place("value", "style-value", ("style rules",), ("style-rules",))
+        if self.phase in {"start", "name"} and self.tail and not self._in_declarations():
+            return self._in_selector()
         remedy = "Write the name out, or choose between classes."
         return refused("as the name of a property", "it would decide what the style does", remedy)
 
-    def _name(self) -> Place:
-        part = (bool(self.tail) and self.tail not in {"#", "."}) or self.glued
+    def _in_declarations(self) -> bool:
+        """Tell whether the innermost block is one of declarations."""
+        return self.stack[-1:] == ("{",)
+
+    def _is_condition(self) -> bool:
+        rule = AT_RULES.get(self.at)
+        return rule is not None and rule.prelude == "condition"
+
+    def _in_condition(self, *, part: bool) -> Place:
+        return Place("value", "style-value", ("style value",), ("style-value-part" if part else "style-value",))
+
+    def _in_selector(self) -> Place | Refusal:
+        """Judge a value in a selector, which is never dropped for what the value is (Selectors 4 §4)."""
+        if any(entry == "{frames" for entry in self.stack[-1:]):
+            return refused("as a key frame", "with some values it would be dropped", "Print one number: {= n =}%.")
+        if self.colon or self.last == ":":
+            reason = "with a name that is not known the rule would be dropped"
+            return refused("in the name of a pseudo-class", reason, "Write the name out.")
+        if self.last == "|":
+            reason = "with a prefix that is not declared the rule would be dropped"
+            return refused("right after | in a selector", reason, "Write it out.")
+        if self.last == "-" and self.tail in {"-", "#-"}:
+            reason = "with a digit, or nothing, it would not be a name"
+            return refused("right after a - that begins a name", reason, "Begin the name with a letter.")
+        function = self.stack[-1] if self.stack and self.stack[-1][0] in "([" else ""
+        before = self.prior if self._is_part() else self.last
+        if function == "[" and not self.glued and before not in {"=", "["}:
+            return refused("here in [ ] of a selector", "it could be a flag that is not known", "Write it out.")
+        kind = "selectors" if function in {"", "(", "["} else SELECTOR_FUNCTIONS.get(function[1:], "")
+        part = self._is_part()
+        if kind == "nth" and not part and self.last == "(":
+            return Place("value", "style-value", ("style value",), ("style-nth",))
+        if kind not in {"selectors", "name"}:
+            name = function[1:] or "…"
+            reason = "with some values the rule would be dropped"
+            return refused(f"in :{name}( ) of a selector", reason, "Write it out.")
         return Place("value", "style-name", ("style name",), ("style-name-part" if part else "style-name",))
 
     def took_value(self) -> Style:
@@ -158,14 +242,18 @@ class Style(Language):
         if other.state == "normal":
             if other.tail:
                 other.last = other.tail if other.tail == "--" else other.tail[-1]
+                if other.phase == "start":
+                    other.phase = "prelude"
             other.tail = ""
-            other.valued = other.glued = self.phase != "start"
+            other.valued = other.glued = other.phase != "start"
         return other
 
     def joined(self, other: Language) -> Language | None:
         """Join two states; where the last names differ, what follows may not make functions of them."""
         if self == other or not isinstance(other, Style):
             return self if self == other else None
+        if self.state == other.state != "normal":
+            return self._joined_urls(other)
         tails, lasts = {self.tail, other.tail}, {self.last, other.last}
         if {self.state, other.state} != {"normal"} or any(not _NAME_TAIL.fullmatch(tail) for tail in tails):
             return None
@@ -178,11 +266,25 @@ class Style(Language):
             state.glued = state.glued or self.glued or other.glued
             state.valued = self.valued or other.valued
             state.url, state.property = self.url, self.property
-        risky = lasts & {"!", "/", ".", "#", "@"} if len(lasts) > 1 else {self.property, other.property, *tails} & _CODE
+            state.colon = self.colon or other.colon
+            state.prior = self.prior if self.prior == other.prior else ""
+        risky = (
+            lasts & {"!", "/", ".", "#", "@", ":", "|"}
+            if len(lasts) > 1
+            else {self.property, other.property, *tails} & _CODE
+        )
         return None if risky or first != second else first
 
+    def _joined_urls(self, other: Style) -> Style | None:
+        """Join two states inside a URL or a string that is one."""
+        url = self.url.joined(other.url)
+        first, second = self.copy(), other.copy()
+        if isinstance(url, LocalUrl) and not url.is_mixed():
+            first.url = second.url = url
+        return first if first == second else None
+
     def _is_url(self) -> bool:
-        return any(entry[1:] in _URL_FUNCTIONS for entry in self.stack if entry[0] == "(")
+        return any(entry[1:] in URL_FUNCTIONS for entry in self.stack if entry[0] == "(")
 
 
 def _normal(style: Style, text: str, position: int) -> int:
@@ -200,8 +302,13 @@ def _normal(style: Style, text: str, position: int) -> int:
         style.tail = "/"
         return position + 1
     if char == "<" and "<!--".startswith(text[position : position + 4]) and len(text) - position > 1:
-        style.state, style.last = ("normal", "") if text.startswith("<!--", position) else ("lost", "")
-        return min(position + 4, len(text))
+        if not text.startswith("<!--", position):
+            style.state = "lost"
+        style.last = ""
+        return _html_comment(style, position + 4, len(text))
+    if text.startswith("-->", position):
+        style.last = ""
+        return _html_comment(style, position + 3, len(text))
     if text.startswith("/*", position):
         style.state = "comment"
         return position + 2
@@ -209,7 +316,7 @@ def _normal(style: Style, text: str, position: int) -> int:
     name = _NAME.match(text, start)
     end = name.end() if name else start
     if (name or char in "@#\\") and end + (text[end : end + 1] == "\\") >= len(text):
-        style.tail = text[position:]
+        style.tail, style.prior = text[position:], style.last
         style.last = style.tail[-1]
         return len(text)
     if char == "<" and position + 1 == len(text):
@@ -222,15 +329,23 @@ def _normal(style: Style, text: str, position: int) -> int:
     return position + 1
 
 
+def _html_comment(style: Style, end: int, length: int) -> int:
+    """Go over a CDO or CDC token: between rules it is dropped (§5.4.1), elsewhere it is a part of the prelude."""
+    if style.stack and style.phase in {"start", "name"}:
+        style.phase = "prelude"
+    return min(end, length)
+
+
 def _name(style: Style, text: str, position: int, end: int) -> int:
     """Go over a name, number, dimension, hash or at-keyword that has ended, and over the bracket of a function."""
     token = text[position:end]
     style.last = token[-1]
     if token[0] == "@" and style.phase == "start":
-        style.at, style.phase = token[1:].lower(), "prelude"
+        style.at, style.phase = _plain(token[1:]).lower(), "prelude"
         return end
+    style.colon = False
     if style.phase == "start" and token[0] != "#":
-        style.phase, style.property, style.valued = "name", token.lower(), False
+        style.phase, style.property, style.valued = "name", _plain(token).lower(), False
     elif style.phase in {"start", "name"}:
         style.phase = "prelude"
     if text[end] != "(":
@@ -238,6 +353,7 @@ def _name(style: Style, text: str, position: int, end: int) -> int:
     function = _plain(token).lower()
     style.stack += (f"({function}",)
     style.last = "("
+    style.valued = False
     if function == "url":
         style.state, style.url = "before url", LocalUrl("image-url")
     return end + 1
@@ -258,8 +374,10 @@ def _plain(token: str) -> str:
 def _delimiter(style: Style, char: str) -> None:
     """Go over a bracket, a separator or another single character."""
     style.last = char
+    style.colon = char == ":" and style.phase != "value"
     if char in "([":
         style.stack += (char,)
+        style.valued = False
         if style.phase in {"start", "name"}:
             style.phase = "prelude"
     elif char in ")]":
@@ -295,8 +413,9 @@ def _open(style: Style) -> None:
             "Begin the selector with &.",
         )
     nested = any(entry == "{" for entry in style.stack)
-    rules = "keyframes" in style.at or (style.at in _RULES_INSIDE and not nested)
-    style.stack += ("{rules" if rules else "{",)
+    rule = AT_RULES.get(style.at)
+    entry = "{" if not style.at else "{unknown" if rule is None else rule.block
+    style.stack += ("{" if entry == "{rules" and nested else entry,)
     _next(style)
 
 

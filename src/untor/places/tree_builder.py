@@ -104,7 +104,7 @@ def start_tag(machine: Machine, name: str) -> None:
     machine.fresh = name in NEWLINE_EATERS
     machine.state = TEXT_STATES.get(name, "data")
     if name in {"script", "style"} and not machine.rough:
-        language = of_element(name, machine.fixed_attributes())
+        language = of_element(name, machine.fixed_attributes(), machine.tables, optional=machine.optional)
         machine.inner, machine.no_language = (None, language) if isinstance(language, Refusal) else (language, None)
     _open(machine, name)
 
@@ -189,7 +189,7 @@ def end_tag(machine: Machine, name: str) -> None:
         return
     if machine.xml:
         if machine.stack[-1:] == (name,):
-            machine.stack = machine.stack[:-1]
+            machine.stack, machine.scopes = machine.stack[:-1], machine.scopes[:-1]
         else:
             machine.doubt = f"</{name}> does not close what is open"
         return

@@ -18,6 +18,10 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
 _DELIMITER = re.compile(r"[/?#\\]")
+_IGNORED = re.compile("[\t\n\r]+")
+_SEPARATOR = re.compile(r"[/\\]")
+_END_OF_PATH = re.compile("[?#]")
+_ONLY_DOTS = re.compile(r"(?:\.|%2e)+", re.IGNORECASE)
 _SPACE = re.compile("[ \t\n\f\r]+")
 _NOT_SPACE = re.compile("[^ \t\n\f\r]+")
 _COMMAS = re.compile("[ \t\n\f\r,]+")
@@ -29,13 +33,17 @@ _REMEDY = "Pass the whole URL as one value: {= url =}."
 class LocalUrl(Language):
     """The state of a URL in which each value is made safe by itself; ``kind`` is the escaper of a whole one."""
 
-    __slots__ = ("first", "kind", "url")
+    __slots__ = ("filled", "first", "kind", "segment", "url")
 
     def __init__(self, kind: str) -> None:
         self.kind = kind
         self.url = UrlState()
         self.first = False
         """Whether a value is part of what is before the first delimiter, where a colon would make a scheme of it."""
+        self.segment = ""
+        """The fixed text of the path segment so far."""
+        self.filled = False
+        """Whether a value is part of that segment."""
 
     def _eat(self, text: str) -> None:
         if not text:
@@ -46,15 +54,29 @@ class LocalUrl(Language):
         if self.first and ":" in text[: delimiter.start() if delimiter else len(text)]:
             raise unreadable("before this colon in a URL", "it would be a part of the scheme", _REMEDY)
         self.first = self.first and delimiter is None
+        if self.url.state not in {"query", "fragment"}:
+            self._read_segments(_IGNORED.sub("", text))
         self.url = self.url.read(text, SCHEMES)
+
+    def _read_segments(self, text: str) -> None:
+        """Follow the path segments: one with a value in it may not be ``.`` or ``..`` without it."""
+        first, *others = _SEPARATOR.split(_END_OF_PATH.split(text, maxsplit=1)[0])
+        self.segment += first
+        if self.filled and _ONLY_DOTS.fullmatch(self.segment):
+            raise unreadable("right before this in a URL", "an empty value would make .. of it", "Write it out.")
+        if others:
+            self.segment, self.filled = others[-1], False
 
     def place(self) -> Place | Refusal:
         """Judge the place of a value."""
         state = self.url.state
         if self.url.percent:
             return Refusal("place-percent", {"text": self.url.percent})
+        if state in {"path", "scheme"} and _ONLY_DOTS.fullmatch(self.segment):
+            return refused("right after a dot in a URL", "together they could be ..", "Write the segment out.")
         if state == "scheme start":
-            return Place("value", "url", ("URL",), (f"encoded-{self.kind}",))
+            context = "resource-url" if self.kind == "resource-url" else "url"
+            return Place("value", context, ("URL",), (f"encoded-{self.kind}",))
         if state in {"query", "fragment"}:
             return Place("value", f"url-{state}", (f"URL {state}",), ("percent",))
         if state in {"scheme", "path"}:
@@ -64,10 +86,19 @@ class LocalUrl(Language):
         reason = "the URL is judged value by value there, and this one could be its scheme or host"
         return refused("in this part of a URL", reason, _REMEDY)
 
+    def is_mixed(self) -> bool:
+        """Tell a URL that may be in one part or another."""
+        return self.url.state == "mixed"
+
+    def is_bare(self) -> bool:
+        """Tell a URL without a delimiter so far."""
+        return self.url.state == "scheme"
+
     def took_value(self) -> LocalUrl:
         """Return the state after a value."""
         other = self.copy()
         other.first = self.first or self.url.state == "scheme"
+        other.filled = self.url.state not in {"scheme start", "query", "fragment"}
         other.url = other.url.took_value()
         return other
 
@@ -78,6 +109,9 @@ class LocalUrl(Language):
         first, second = self.url.state, other.url.state
         result = self.copy()
         result.first = self.first or other.first
+        result.filled = self.filled or other.filled
+        dotted = next((each for each in (self.segment, other.segment) if _ONLY_DOTS.fullmatch(each)), "a")
+        result.segment = self.segment if self.segment == other.segment else dotted
         if first == second and self.url.percent == other.url.percent:
             result.url = self.url
             return result

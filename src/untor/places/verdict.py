@@ -5,12 +5,13 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from untor.places.attributes import ACTIVE_NAMES, Meaning, active_pattern, runs_as_code
+from untor.places.attributes import SVG, XHTML, Meaning
 from untor.places.content import meaning_of, of_attribute
 from untor.places.elements import NO_TEXT
 from untor.places.formatting import misnested
 from untor.places.html_machine import VALUE_STATES, Machine
 from untor.places.place import Place, Refusal, refused
+from untor.places.script_states import Script
 from untor.places.srcdoc import Document
 
 if TYPE_CHECKING:
@@ -44,16 +45,17 @@ _TAG_STATES: dict[str, str] = {
 }
 
 
-_ACTIVE = active_pattern(ACTIVE_NAMES)
 _NOSCRIPT_END = re.compile(r"<(?:/(?:n(?:o(?:s(?:c(?:r(?:i(?:pt?)?)?)?)?)?)?)?)?\Z", re.IGNORECASE)
-_XML_TEXT = {"text": "xml-text", "attribute": "xml-attribute", "boolean-attribute": "flag-attribute"} | {
-    "whole-attribute": "flag-attribute",
+_XML_TEXT = {
+    "attribute": "xml-attribute",
+    "boolean-attribute": "flag-attribute",
     "state-attribute": "flag-attribute",
+    "whole-attribute": "flag-attribute",
 }
 
 
-def place_of(machine: Machine, active: re.Pattern[str] = _ACTIVE) -> Place | Refusal:
-    """Judge the place that a machine has come to; ``active`` are the names of attributes that libraries run."""
+def place_of(machine: Machine) -> Place | Refusal:
+    """Judge the place that a machine has come to."""
     state = machine.state
     if machine.doubt:
         return refused("here", machine.doubt, "Make the markup before it unambiguous.")
@@ -63,11 +65,13 @@ def place_of(machine: Machine, active: re.Pattern[str] = _ACTIVE) -> Place | Ref
     if state == "data":
         return _in_text(machine)
     if state in VALUE_STATES or state == "before attribute value":
-        return _in_attribute(machine, active)
+        return _in_attribute(machine)
     if state == "RCDATA":
         return Place("value", "title-text", (f"element {machine.last_start}", "text"), ("rcdata",))
     if state == "attribute value (unquoted)" or machine.after_value:
         return Refusal("place-unquoted", {"name": machine.attribute})
+    if state == "conditional comment":
+        return _in_conditional_comment(machine)
     if state in _TAG_STATES:
         return refused(_TAG_STATES[state], _TAG_REASON, _TAG_REMEDY)
     return _in_raw_text(machine)
@@ -76,7 +80,7 @@ def place_of(machine: Machine, active: re.Pattern[str] = _ACTIVE) -> Place | Ref
 def _in_text(machine: Machine) -> Place | Refusal:
     top = machine.stack[-1] if machine.stack else ""
     if machine.xml:
-        return _in_xml_text(top)
+        return _in_xml_text(machine, top)
     if top in NO_TEXT:
         reason = "a browser moves text there out of the table, or drops it"
         return refused(f"directly in <{top}>", reason, "Put it into a cell: <td>{= … =}</td>.", html=True)
@@ -92,20 +96,20 @@ def _in_text(machine: Machine) -> Place | Refusal:
     if misnested(machine.inline):
         reason = "a formatting element before it was closed by another tag, and text would open it again"
         return refused("here", reason, "Close elements like <b> and <a> in the reverse order of their opening.")
-    return Place("value", "text", ("text",), ("text",))
+    return Place("value", "text", ("text",), ("foreign-text" if machine.is_in_foreign() else "text",))
 
 
-def _in_xml_text(top: str) -> Place | Refusal:
+def _in_xml_text(machine: Machine, top: str) -> Place | Refusal:
     if not top:
         return refused("outside of the root element", "there is no text in XML", "Put it into an element.")
-    name = top.rpartition(":")[2]
-    if name in {"script", "style"}:
+    prefix, _, name = top.rpartition(":")
+    if name.lower() in {"script", "style"} and machine.namespaces().get(prefix) in {XHTML, SVG, None}:
         return refused(f"in <{name}> of XML", "browsers would run what comes out", _DATA_REMEDY)
     return Place("value", "text", ("text",), ("xml-text",))
 
 
-def _in_attribute(machine: Machine, active: re.Pattern[str]) -> Place | Refusal:
-    element, name = machine.tag, machine.attribute
+def _in_attribute(machine: Machine) -> Place | Refusal:
+    name = machine.attribute
     if machine.closing:
         return refused("in an attribute of a closing tag", "browsers drop it", "Put it into the opening tag.")
     path: tuple[str, ...] = (f"attribute {name}",)
@@ -115,19 +119,28 @@ def _in_attribute(machine: Machine, active: re.Pattern[str]) -> Place | Refusal:
         return means
     language = of_attribute(machine) if whole else machine.inner
     if language is not None:
-        return _on_path(machine, language, path, active, whole=whole)
+        return _on_path(machine, language, path, whole=whole)
     if means.kind.endswith("url"):
+        xml = "xml-" if machine.xml else ""
         if whole:
-            return Place("whole", _url_context(means), (*path, "URL"), (f"{means.kind}-attribute",))
-        return Place("url", _url_context(means), path, (means.kind,))
-    if runs_as_code(name, active):
-        where = f'in the attribute "{name}" of <{element}>'
-        reason = "libraries in the page may run attributes of such names as code"
-        return Refusal("place-active", {"place": where, "reason": reason, "remedy": _DATA_REMEDY})
+            return Place("whole", _url_context(means), (*path, "URL"), (f"{xml}{means.kind}-attribute",))
+        return Place("url", _url_context(means), path, (xml + means.kind,))
+    if means.kind in {"integrity", "nonce"}:
+        return _token(machine, means.kind, path, whole=whole)
     if whole:
         escaper = {"boolean": "boolean-attribute", "state": "state-attribute"}.get(means.kind, "whole-attribute")
         return Place("whole", "whole-attribute", path, (_for(machine, escaper),))
     return Place("value", "attribute", path, (_for(machine, "attribute"),))
+
+
+def _token(machine: Machine, kind: str, path: tuple[str, ...], *, whole: bool) -> Place | Refusal:
+    """Judge a place in an attribute that takes nothing but tokens of a kind: hashes, or a nonce."""
+    if whole:
+        return Place("whole", "whole-attribute", path, (f"{kind}-attribute",))
+    if machine.value or kind in machine.valued:
+        reason = "the whole decides what may be run"
+        return refused(f'in a part of the attribute "{kind}"', reason, f'Print the whole: {kind}="{{= … =}}".')
+    return Place("value", "attribute", path, (kind,))
 
 
 def _url_context(means: Meaning) -> str:
@@ -138,18 +151,47 @@ def _for(machine: Machine, escaper: str) -> str:
     return _XML_TEXT[escaper] if machine.xml else escaper
 
 
-def _on_path(
-    machine: Machine, language: Language, path: tuple[str, ...], active: re.Pattern[str], *, whole: bool
-) -> Place | Refusal:
+def _on_path(machine: Machine, language: Language, path: tuple[str, ...], *, whole: bool) -> Place | Refusal:
     """Judge a place in a language inside an attribute."""
-    inside = place_of(language.machine, active) if isinstance(language, Document) else None
-    place = language.outside(inside) if isinstance(language, Document) and inside else language.place()
+    place = judged(language)
     if isinstance(place, Refusal):
         return place
-    context = "html-attribute" if isinstance(language, Document) else place.context
     if whole:
-        return Place("whole", context, (*path, *place.path), ("whole-attribute", *place.escapers))
+        return Place("whole", place.context, (*path, *place.path), (_for(machine, "whole-attribute"), *place.escapers))
     return place._replace(path=(*path, *place.path), escapers=(*place.escapers, _for(machine, "attribute")))
+
+
+def judged(language: Language) -> Place | Refusal:
+    """Judge a place in a language, and in the document that the language may have in it."""
+    if isinstance(language, Document):
+        return language.outside(place_of(language.machine))
+    place = language.place()
+    if isinstance(place, Refusal) or not (isinstance(language, Script) and isinstance(language.inner, Document)):
+        return place
+    inner = judged(language.inner)
+    if isinstance(inner, Refusal):
+        return inner
+    return inner._replace(context="html", path=(*place.path, *inner.path), escapers=(*inner.escapers, *place.escapers))
+
+
+_AS_MARKUP = frozenset({"text", "rcdata", "attribute"})
+
+
+def _in_conditional_comment(machine: Machine) -> Place | Refusal:
+    """Judge a place in a conditional comment: a value must end neither the comment nor what mail clients read in it."""
+    if not isinstance(machine.inner, Document):
+        return refused("in a conditional comment", "it would not be seen", _TEXT_REMEDY)
+    inside = place_of(machine.inner.machine)
+    place = machine.inner.outside(inside)
+    if isinstance(inside, Refusal) or isinstance(place, Refusal):
+        return place if isinstance(place, Refusal) else inside
+    where = "here in a conditional comment"
+    if machine.buffer[-1:] in {"-", "!"}:
+        return refused(where, "together they could end the comment", "Put white space before the value.")
+    if place.escapers[-1] not in _AS_MARKUP:
+        return refused(where, "nothing can be escaped there for both", "Put it into text, or into an attribute.")
+    path = ("conditional comment", *inside.path)
+    return place._replace(context=inside.context, path=path, escapers=(*place.escapers, "conditional-comment"))
 
 
 def _in_raw_text(machine: Machine) -> Place | Refusal:
@@ -178,7 +220,7 @@ def _in_content(machine: Machine) -> Place | Refusal:
     if "escaped" in machine.state:
         reason = "with what follows, browsers may read all up to the next script tag as a comment"
         return refused(f"inside <{element}> after <!--", reason, "Take the <!-- away; no browser needs it any more.")
-    place = machine.inner.place()
+    place = judged(machine.inner)
     if isinstance(place, Refusal):
         return place
     if machine.state not in {"script data", "RAWTEXT"} and not place.before:
@@ -191,8 +233,8 @@ def describe(machine: Machine) -> str:
     """Say in a few words where the machine has come to, for messages about branches and loops."""
     state = machine.state
     inner = ""
-    if machine.inner is not None and not isinstance(machine.inner, Document):
-        place = machine.inner.place()
+    if machine.inner is not None:
+        place = judged(machine.inner)
         inner = f" ({place.path[-1]})" if isinstance(place, Place) else ""
     if state == "data":
         top = machine.stack[-1].rpartition(":")[2] if machine.stack else ""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from untor.language import tree
 from untor.places.attributes import DECIDING
-from untor.places.html_machine import TAG_STATES, VALUE_STATES, Machine
+from untor.places.html_machine import ANYTHING, TAG_STATES, VALUE_STATES, Machine
 from untor.places.html_states import STATES
 from untor.places.place import Unreadable
 
@@ -13,7 +13,7 @@ DECIDED_LATE = frozenset({"link", "meta", "animate", "set", "animatetransform", 
 
 ATTRIBUTE_VALUE_STATES = VALUE_STATES | {"before attribute value"}
 _IN_TAG = TAG_STATES | ATTRIBUTE_VALUE_STATES
-_UNKNOWN = tuple((name, None) for name in sorted(DECIDING))
+_UNKNOWN = tuple((name, None) for name in (*sorted(DECIDING), ANYTHING))
 
 
 def attributes_ahead(machine: Machine, nodes: list[tree.Node], index: int) -> tuple[tuple[str, str | None], ...]:

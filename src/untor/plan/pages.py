@@ -22,6 +22,9 @@ if TYPE_CHECKING:
     from untor.plan.walking import Remembered
 
 
+MAKE_HTML = ("cleaned", "lines", "paragraphs", "picture", "table")
+"""Built-in filters that return elements."""
+
 _LONGEST_REFERENCE = 40
 _SEVERAL = {"url-segment": "url-segments", "url-first-segment": "url-first-segments"}
 """What one path segment becomes where the filter ``path`` says that there are several."""
@@ -88,7 +91,7 @@ class PageWalker(BlockWalker[Machine]):
         return isinstance(place, Place) and place.kind == "url"
 
     def _place(self) -> Place | Refusal:
-        return place_of(self.state, self.library.permitted.active)
+        return place_of(self.state)
 
     def walk(self, nodes: list[tree.Node]) -> None:
         """Walk nodes: text through the machine, values to their places."""
@@ -101,12 +104,13 @@ class PageWalker(BlockWalker[Machine]):
             run = text_run(nodes, index)
             self._text(run, 0)
             return index + len(run)
-        if not self.lost and self.state.tag in DECIDED_LATE and self.state.state in ATTRIBUTE_VALUE_STATES:
+        late = self.state.xml or self.state.tag in DECIDED_LATE
+        if not self.lost and late and self.state.state in ATTRIBUTE_VALUE_STATES:
             self._look_ahead(nodes, index)
         if not self.lost and self._in_url():
             return self._url(nodes, index)
         if isinstance(node, tree.Print):
-            self._value(node, nodes[index + 1] if index + 1 < len(nodes) else None)
+            self._value(node)
         else:
             self.step(node)
         return index + 1
@@ -185,10 +189,8 @@ class PageWalker(BlockWalker[Machine]):
                 start = seen.offset
         return text[start:]
 
-    def _value(self, node: tree.Print, following: tree.Node | None) -> None:
-        place = self._place()
-        if isinstance(place, Refusal):
-            place = self._excepted(place, node, following)
+    def _value(self, node: tree.Print) -> None:
+        place = self._excepted(self._place(), node)
         trusted = self.names.trusted(node.expression)
         if isinstance(place, Refusal):
             raise self.refused(place.code, node.start, node.end, **place.words)
@@ -208,20 +210,22 @@ class PageWalker(BlockWalker[Machine]):
             # Trusted HTML is its author's word: as far as the markup around it goes, it is not there.
             self.state.took_value()
 
-    def _excepted(self, place: Refusal, node: tree.Print, following: tree.Node | None) -> Place | Refusal:
-        """Let trusted HTML stand where text cannot, and JSON where libraries run what is in an attribute."""
-        if place.html and self.names.trusted(node.expression):
-            return Place("value", "text", ("text",), ("text",))
-        if place.code != "place-active" or not self.names.is_built_in(node.expression, "json"):
+    def _excepted(self, place: Place | Refusal, node: tree.Print) -> Place | Refusal:
+        """Let trusted HTML stand where text cannot, and no elements where they would end what is around them."""
+        if isinstance(place, Refusal):
+            if place.html and self.names.trusted(node.expression):
+                return Place("value", "text", ("text",), ("text",))
             return place
-        machine = self.state
-        path = (f"attribute {machine.attribute}", "JSON")
-        if machine.state == "before attribute value":
-            return Place("whole", "json-value", path, ("whole-attribute", "json-value"))
-        quote = '"' if "double" in machine.state else "'"
-        if machine.value or not isinstance(following, tree.Text) or not following.text.startswith(quote):
-            return place
-        return Place("value", "json-value", path, ("json-value", "attribute"))
+        foreign = not self.state.xml and self.state.state == "data" and self.state.is_in_foreign()
+        last = node.expression.name if isinstance(node.expression, tree.Filter) else ""
+        if foreign and last in MAKE_HTML:
+            words = {
+                "place": f"inside <svg> or <math> with the elements of the filter {last}",
+                "reason": "a browser ends the drawing at some of them",
+                "remedy": "Print text there, or put the elements into a <foreignObject>.",
+            }
+            return Refusal("place-refused", words)
+        return place
 
     def _take_name(self, node: tree.Print) -> str:
         """Take the name and equals sign of a whole attribute back from the text before it."""

@@ -12,10 +12,10 @@ from untor.problems import Problem, suggestion
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    import re
     from collections.abc import Callable, Mapping
 
     from untor.language.reader import Reading
+    from untor.places.tables import Tables
     from untor.source import Source
 
 DEEPEST = 100
@@ -73,10 +73,10 @@ class Frame:
 
 @dataclass(frozen=True, slots=True)
 class Permitted:
-    """What an engine permits: schemes of URLs, names of attributes that only JSON may be in, calls of its helpers."""
+    """What an engine permits: schemes of URLs, its own rows of the tables of places, calls of its helpers."""
 
     schemes: frozenset[str]
-    active: re.Pattern[str]
+    tables: Tables
     known: Mapping[str, Known]
 
 

@@ -125,7 +125,7 @@ def _walker(library: Library, frame: Frame) -> PlainWalker | PageWalker:
         return PlainWalker(library, frame, ())
     if ending not in HTML | XML:
         _refuse_marks(frame.source, frame.reading.body, ending)
-    return PageWalker(library, frame, Machine(xml=ending in XML))
+    return PageWalker(library, frame, Machine(xml=ending in XML, tables=library.permitted.tables))
 
 
 def _refuse_marks(source: Source, nodes: list[tree.Node], ending: str) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from untor.errors import MissingValue, RenderError
 from untor.escape import MISSING
-from untor.filters.closed import CLOSED
+from untor.filters.closed import CLOSED, is_code
 from untor.problems import Problem, suggestion
 
 TYPE_CHECKING = False
@@ -49,6 +49,26 @@ def dot(value: object, name: str) -> object:
     if found is not MISSING or value is MISSING:
         return found
     raise MissingValue(missing_attribute(value, name))
+
+
+def dot_data(value: object, name: str) -> object:
+    """Return ``value.name`` to hand it on. Raises ``RenderError`` for a function that is no item of a mapping."""
+    return _only_data(dot(value, name), value, name)
+
+
+def dot_data_maybe(value: object, name: str) -> object:
+    """Return ``value.name`` to hand it on, or ``MISSING``; see ``dot_data``."""
+    return _only_data(dot_maybe(value, name), value, name)
+
+
+def _only_data(found: object, owner: object, name: str) -> object:
+    if is_code(found) and not is_mapping(owner):
+        raise RenderError(Problem("function-as-value", what=f'"{name}", a {_kind_of(found)},'))
+    return found
+
+
+def _kind_of(function: object) -> str:
+    return "class" if isinstance(function, type) else "method"
 
 
 def dot_maybe(value: object, name: str) -> object:
@@ -164,6 +184,8 @@ def truth(value: object) -> bool:
     """Return whether a value counts as true; an array or a data frame does when it has any item."""
     if hasattr(type(value), "__array__"):
         return bool(len(value))  # type: ignore[arg-type]
+    if is_code(value):
+        raise RenderError(Problem("function-as-value", what=f"A {_kind_of(value)} as a condition"))
     return bool(value)
 
 
