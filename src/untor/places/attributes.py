@@ -132,6 +132,7 @@ _REL_OF_LINKS = (frozenset({"a", "area", "form"}), _LEAVES)
 # SVG Animations §2.2: elements that change attributes of others, and the attributes that say to what.
 _ANIMATIONS = frozenset({"animate", "set", "animatetransform", "animatemotion", "animatecolor", "discard"})
 _ANIMATED = frozenset({"to", "from", "by", "values"})
+_NOT_ANIMATED = frozenset({"href", "src", "style", "class"})
 
 # SVG 2 §6.6 "presentation attributes" that are CSS with URLs or functions in it.
 _PRESENTATION = frozenset(
@@ -219,7 +220,8 @@ def _meta(where: str, fixed: Fixed) -> Meaning | Refusal:
 def _foreign(element: str, attribute: str, where: str, fixed: Fixed) -> Meaning | Refusal:
     if element in _ANIMATIONS and attribute in _ANIMATED:
         target = fixed.get("attributename")
-        if target is None or target.rpartition(":")[2] in {"href", "src", "style", "class"} or target.startswith("on"):
+        decides = target is None or target.rpartition(":")[2] in _NOT_ANIMATED or target.startswith("on")
+        if decides or target in DECISIONS:
             return refused(where, "it may change where a link leads", "Give it a fixed attributeName that is no link.")
         return Meaning("style-value" if target in _PRESENTATION else "plain")
     return Meaning("style-value" if attribute in _PRESENTATION else "plain")

@@ -52,7 +52,7 @@ def open_paren(script: Script) -> None:
     """Open a round bracket."""
     if script.pending:
         entry, script.pending = f"({script.pending}", ""
-    elif script.before == "head":
+    elif script.before in {"head", "catch"}:
         entry = "(s"
     elif script.before == "name":
         entry = "(m"
@@ -61,7 +61,7 @@ def open_paren(script: Script) -> None:
     else:
         entry = "("
     script.stack += (entry,)
-    script.before = "operator"
+    script.before = "binding" if script.before == "catch" else "operator"
 
 
 def close_paren(script: Script) -> None:
@@ -97,7 +97,7 @@ def open_brace(script: Script) -> None:
     elif before in {"operator", "bare", "return", "throw", "binding", "import", "default"}:
         script.stack += ("{x" if before == "import" else "{o",)
         script.before = "key"
-    elif before in {"statement", "arrow", "operand"}:
+    elif before in {"statement", "arrow", "operand", "catch"}:
         script.stack += ("{a" if before == "arrow" else "{b",)
         script.before = "statement"
     else:

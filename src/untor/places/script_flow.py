@@ -96,6 +96,10 @@ class Flow(NamedTuple):
         """Go to the literal that names the module of a static import."""
         return self.change(sink=Sink("module", "import … from …"), at="start")
 
+    def scoped(self) -> Flow:
+        """Go to the object of a ``with``, whose names decide what those in the statement mean (§14.11)."""
+        return self.change(sink=Sink("closed", "a with statement"), at="more")
+
     def tagged(self) -> Flow:
         """Go to a template literal with a tag, which is called with the parts and the values."""
         if any(map(is_sink, self.chains)):
@@ -230,7 +234,8 @@ class Flow(NamedTuple):
         first = self.literal if level.argument == by_namespace else level.first
         index = min(level.argument + 1, _MOST_ARGUMENTS)
         owner = self.chains if level.owner is not None and level.argument == 0 else level.owner
-        if any(chain[-2:-1] == ("Reflect",) for chain in level.callee) and any(map(is_sink, self.chains)):
+        reflects = any(chain[-2:-1] == ("Reflect",) for chain in level.callee)
+        if reflects and (level.base is not None or any(map(is_sink, self.chains))):
             sink: Sink | None = Sink("closed", "a function that Reflect calls")
         else:
             sink = _argument(level._replace(argument=index, first=first), first, self.elements)

@@ -20,7 +20,7 @@ _NO_GAP_BEFORE = frozenset("([{,;:=?!&|*%^~>")
 def _in_code(script: Script) -> Place | Refusal:
     place = "in a script"
     before = " " if script.last and script.last not in _NO_GAP_BEFORE else ""
-    if script.pending or script.before in {"binding", "head"}:
+    if script.pending or script.before in {"binding", "head", "catch"}:
         return refused(f"{place} in a declaration", "it would name something", "Write the name out.")
     if script.before == "import":
         reason = "code would be loaded from there"

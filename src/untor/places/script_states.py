@@ -75,7 +75,7 @@ class Script(Language):
     ``state`` is ``code`` or the literal or comment it is in. ``before`` says what the last token makes of the next:
     ``statement``, ``operator``, ``arrow``, ``default``, ``bare``, ``return`` or ``throw`` (an operand is expected),
     ``operand`` (an operator is expected), ``update`` (after a prefix ``++``), ``key`` and ``name`` (the name of a
-    property), ``dot``, ``head`` (after ``if`` and the like), ``binding``, ``import``, ``jump`` (after ``break`` and its
+    property), ``dot``, ``head`` (after ``if`` and the like), ``catch``, ``binding``, ``import``, ``jump`` (after ``break`` and its
     like), ``async`` and ``async statement``, ``ambiguous``. ``stack`` are the open brackets (see ``script_brackets``),
     ``pending`` the function or class whose body is to come. ``tail`` is a token or an escape sequence that is not
     finished. ``flow`` tells what an expression is given to. Of a literal, ``text`` is what it means so far (``None``
@@ -411,12 +411,14 @@ def _word(script: Script, word: str) -> None:
         script.before = RESTRICTED_WORDS[word]
     elif word == "with" and before == "ambiguous":
         script.before = "import"
+    elif word == "with":
+        script.before, script.flow = "head", script.flow.scoped()
     elif word in OPERATOR_WORDS or (word == "of" and before == "operand" and "(s" in script.stack):
         script.before = "operator"
     elif word in STATEMENT_WORDS:
         script.before = "statement"
     elif word in HEAD_WORDS or (word == "await" and before == "head"):
-        script.before = "head"
+        script.before = "catch" if word == "catch" else "head"
     elif word in BINDING_WORDS:
         script.before = "binding"
     elif word in {"import", "export"} or (word == "from" and before in {"operand", "import", "ambiguous"}):

@@ -89,5 +89,8 @@ SELECTOR_FUNCTIONS: dict[str, str] = {
 }
 """What a value is in a function of a selector; in any other it could drop the rule."""
 
+URL_MODIFIERS = frozenset({"cross-origin", "integrity", "referrer-policy"})
+"""Functions that decide how a URL is loaded (CSS Values 5 §3.2)."""
+
 URL_FUNCTIONS = frozenset({"url", "src", "image", "image-set", "-webkit-image-set"})
 """Functions whose strings are URLs (CSS Values 4 §4.5, CSS Images 4 §2)."""

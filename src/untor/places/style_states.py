@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from untor.places.language import Language, run, unfinished_escape
 from untor.places.place import Place, Refusal, refused, unreadable
-from untor.places.style_rules import AT_RULES, LOADING, RESERVED_NAMES, SELECTOR_FUNCTIONS, URL_FUNCTIONS
+from untor.places.style_rules import AT_RULES, LOADING, RESERVED_NAMES, SELECTOR_FUNCTIONS, URL_FUNCTIONS, URL_MODIFIERS
 from untor.places.url_lists import LocalUrl
 
 if TYPE_CHECKING:
@@ -120,12 +120,21 @@ class Style(Language):
     def _in_string(self) -> Place | Refusal:
         if self.tail:
             return self._in_escape()
-        function = next((entry[1:] for entry in reversed(self.stack) if entry[0] == "("), "")
+        function = self._function()
+        if function in URL_MODIFIERS:
+            return self._in_modifier(function)
         if self.at and (found := self._in_at_rule(string=True)) is not None:
             return found
         if function in URL_FUNCTIONS:
             return self._in_url()
         return Place("value", "style-string", ("style string",), ("style-string",))
+
+    def _function(self) -> str:
+        return next((entry[1:] for entry in reversed(self.stack) if entry[0] == "("), "")
+
+    @staticmethod
+    def _in_modifier(function: str) -> Refusal:
+        return refused(f"in {function}( ) of a URL in a style", "it decides how the URL is loaded", "Write it out.")
 
     def _in_escape(self) -> Refusal:
         reason = "the value would become a part of it"
@@ -183,6 +192,8 @@ class Style(Language):
         if self.phase == "value":
             if self.property in _CODE:
                 return refused(f"in the property {self.property}", "browsers run it as code", "Take it away.")
+            if self._function() in URL_MODIFIERS:
+                return self._in_modifier(self._function())
             escaper = "style-value-part" if part else "style-value"
             return Place("value", "style-value", ("style value",), (escaper,))
         if self.phase == "prelude":
