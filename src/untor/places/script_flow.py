@@ -29,8 +29,8 @@ class Level(NamedTuple):
 
     ``base`` is what holds for the argument or for all in the bracket, ``sink`` what holds now; ``at`` is how far its
     expression has come: ``start``, ``literal``, ``value`` or ``more``. ``callee`` and ``argument`` tell the call and
-    which argument, ``first`` is the text of the first one; ``target`` is what is being assigned to, ``object`` tells the
-    ``Object.assign`` whose objects are given to ``owner``.
+    which argument, ``first`` is the text of the first one; ``target`` is what is being assigned to, ``outer`` what an
+    index is of, ``owner`` what ``Object.assign`` gives its objects to.
     """
 
     kind: str = ""

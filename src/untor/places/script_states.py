@@ -75,8 +75,8 @@ class Script(Language):
     ``state`` is ``code`` or the literal or comment it is in. ``before`` says what the last token makes of the next:
     ``statement``, ``operator``, ``arrow``, ``default``, ``bare``, ``return`` or ``throw`` (an operand is expected),
     ``operand`` (an operator is expected), ``update`` (after a prefix ``++``), ``key`` and ``name`` (the name of a
-    property), ``dot``, ``head`` (after ``if`` and the like), ``catch``, ``binding``, ``import``, ``jump`` (after ``break`` and its
-    like), ``async`` and ``async statement``, ``ambiguous``. ``stack`` are the open brackets (see ``script_brackets``),
+    property), ``dot``, ``head`` (after ``if`` and the like), ``catch``, ``binding``, ``import``, ``jump`` (after
+    ``break`` and its like), ``async`` and ``async statement``, ``ambiguous``. ``stack`` are the open brackets (see ``script_brackets``),
     ``pending`` the function or class whose body is to come. ``tail`` is a token or an escape sequence that is not
     finished. ``flow`` tells what an expression is given to. Of a literal, ``text`` is what it means so far (``None``
     where that is not fixed), ``inner`` the language that a sink reads it as, ``role`` is ``directive`` or ``key`` where

@@ -40,7 +40,7 @@ def script_shape(text: str) -> Iterator[str]:
     cursor = [_javascript().parse(text.encode("utf-8", "replace")).root_node]
     while cursor:
         node = cursor.pop()
-        if node.type == "ERROR" or node.is_missing:
+        if node.type == "ERROR" or node.is_missing or node.type.startswith("jsx_"):
             yield "error"
         if node.type in {"string_fragment", "escape_sequence"}:
             continue
@@ -75,7 +75,7 @@ def json_shape(text: str) -> Iterator[str]:
             yield f"list of {len(part)}"
             todo += part
         else:
-            yield type(part).__name__
+            yield "number" if type(part) in {int, float} else type(part).__name__
 
 
 def style_shape(text: str, *, inside: bool) -> Iterator[str]:

@@ -75,7 +75,7 @@ def _html(page: str, found: list[Entry], depth: int, nested: int) -> None:
         else:
             found += _entries(name, tuple(attributes.items()), depth)
         if name in {"script", "style"}:
-            _content(name, attributes, node.text() or "", found, depth + 1)
+            _content(name, attributes, node.text(deep=False) or "", found, depth + 1)
         todo += [(child, depth + 1) for child in node.iter(include_text=False)][::-1]
 
 
