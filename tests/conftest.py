@@ -20,6 +20,14 @@ settings.register_profile("short", max_examples=400, deadline=None)
 settings.load_profile("short")
 
 
+@pytest.hookimpl(tryfirst=True)
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Mark every test that drives a browser, so that ``-m "not browser"`` starts none."""
+    for item in items:
+        if "browser" in getattr(item, "fixturenames", ()):
+            item.add_marker(pytest.mark.browser)
+
+
 @pytest.fixture(scope="session")
 def browser() -> Iterator[webdriver.Chrome]:
     """A headless Chromium; without one the test is skipped, but not where everything must be tested."""

@@ -40,7 +40,7 @@ FRAGMENTS = [piece.replace("␣", " ").replace("↵", "\n") for piece in
 """Tags of each kind of element and namespace, attributes of each kind, quotes, ends, raw text, tokens, steps."""
 
 VALUES = [
-    "", "a", " ", "<b>", "</p>", "</script>", "</style>", "</textarea>", "<!--", "-->", "]]>", "<", ">", "&", "&lt;", "\"", "'", "`", "\\", "/",
+    "", "a", " ", "<b>", "</p>", "</script>", "</style>", "</textarea>", "<!--", "-->", "]]>", "<", ">", "&", "&lt;", '"', "'", "`", "\\", "/",
     "//h.example", "javascript:x()", "data:text/html,x", "..", "?a=b&c#d", "${x}", "{x}", ");x(", "'+x+'", "\n", "\r", "\x00", "\u2028", ";a:b",
     "url(x)", "*/", "__proto__", "use strict", "none", "é🌊", 5, -0.5, 1e300,
 ]  # fmt: skip

@@ -10,6 +10,7 @@ from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from functools import partial
 from typing import TYPE_CHECKING
 from xml.etree import ElementTree as ET
+from zlib import crc32
 
 import pytest
 from support import Case, cases, data_of
@@ -111,6 +112,12 @@ def test_cache_is_not_trusted_blindly(tmp_path: Path) -> None:
         assert Engine(site, cache_folder=kept).render("page") == "old"
     (site / "row.html").write_text("new", "utf-8")
     assert Engine(site, cache_folder=kept).render("page") == "new"
+    (file,) = kept.iterdir()
+    planted = file.read_bytes()[8:].replace(b"new", b"bad", 1)
+    file.write_bytes(f"{crc32(planted):08x}".encode() + planted)
+    assert Engine(site, cache_folder=kept).render("page") == "bad", "a file of ours alone is believed"
+    file.chmod(0o620)
+    assert Engine(site, cache_folder=kept).render("page") == "new"
     kept.chmod(0o777)
     engine = Engine(site, cache_folder=kept)
     for file in kept.iterdir():
@@ -156,10 +163,10 @@ def test_reload(tmp_path: Path) -> None:
     engine, fixed = engine_of(case, tmp_path, reload=True), engine_of(case, tmp_path)
     assert engine.render("page") == fixed.render("page") == "f1r"
     assert engine.template("page") is engine.template("page")
-    for name, text in [("frame", "F<! slot !>"), ("row", "R!"), ("page", '<! layout "frame" !>2')]:
+    edits = [("frame", "F<! slot !>", "F1r"), ("row", "R!", "F1R!"), ("page", '<! layout "frame" !>2', "F2")]
+    for name, text, page in edits:
         (tmp_path / f"{name}.html").write_text(text, "utf-8")
-        page = engine.render("page")
-    assert page == "F2"
+        assert engine.render("page") == page
     assert fixed.render("page") == "f1r"
 
 

@@ -68,6 +68,9 @@ NASTY = st.sampled_from([piece.replace("$", " ") for piece in
     <head> </head> <frameset> <plaintext> <![CDATA[ ]]> <br/> <!$if$x$!> <!$else$!> <!$end$!> <!$for$z$in$y$!> id={=$x$=} hidden={=$x$=}
     <script>f( ) "{= x =}" '{= x =}' `{= x =}` /{= x =}/ ({= x =}) ;f( <!-- --> //$ /* */ <script$type=module> </style> <style>p{ a:{= x =}; url({= x =}) .{= x =}{
     } <p$style="a:{= x =};b:url('{= x =}')"> onclick="f('{= x =}')" <iframe$srcdoc="<p>{= x =}</p>"> <script$type=application/json>[ ["{= x =}"] <img$srcset="{= x =}$1x">
+    <script$type=text/plain> <script$type=importmap> <script$src={=$x$=}> <svg$onload="f('{= x =}')"> el.innerHTML="{= x =}" location="{= x =}"
+    import("{= x =}") import("/m/{= x =}") eval("{= x =}") return$ async$ ++ { } <!--[if$mso]> <![endif]--> <p$x-data="{= x =}"> <a$:href="{= x =}">
+    <p$hx-get="/{= x =}"> @import$"{= x =}"; :nth-child({= x =}) :lang({= x =}) @keyframes${=$x$=}{ <x:a> <feimage$href="{= x =}">
     <b> </b> <a> </a> <i></i> <li> <div> </div> <ul> </ul> </td> <caption> - ! / \\ \t \n \x00 é javascript: http: # ?""".replace("{= ", "{=").replace(" =}", "=}").split()]
 ).map(lambda piece: piece + " " if piece.endswith("!>") else piece)  # fmt: skip
 MARKS = st.sampled_from(

@@ -276,6 +276,18 @@ def test_files_of_other_kinds(tmp_path: Path) -> None:
         ("<script src=/a></script>", "<script src=//b.example/></script>", False),
         ("<script>f('a', 1)</script>", "<script>f('b\\'', 22)</script>", True),
         ("<script>f('a')</script>", "<script>f('a');g()</script>", False),
+        ("<script type=module>import '/a'</script>", "<script type=module>import '//b.example/'</script>", False),
+        ("<script type=module>import '/a'</script>", "<script type=module>import '/b'</script>", True),
+        ("<script>import('/m/a')</script>", "<script>import('/m/../a')</script>", False),
+        ("<script>new Worker('/a')</script>", "<script>new Worker('data:text/javascript,x')</script>", False),
+        ("<script>'a'; f()</script>", "<script>'use strict'; f()</script>", False),
+        ("<script>x = {'a': 1}</script>", "<script>x = {'__proto__': 1}</script>", False),
+        ("<script>location = '/a'</script>", "<script>location = 'javascript:f()'</script>", False),
+        ("<script>el.href = '/a'</script>", "<script>el.href = '/b'</script>", True),
+        ("<style>@import '/a';</style>", "<style>@import 'https://b.example';</style>", False),
+        ("<style>@layer a;</style>", "<style>@\\6c ayer b;</style>", True),
+        ("<style>@keyframes a {}</style>", "<style>@media a {}</style>", False),
+        ("<script>f(1)</script>", "<script>f(<a>)</script>", False),
         ("<p onclick=f('a')>", "<p onclick=f(alert())>", False),
         ("<p style='color:red'>", "<p style='color:blue'>", True),
         ("<p style='color:red'>", "<p style='color:url(x)'>", False),
@@ -319,7 +331,7 @@ def test_shapes() -> None:
         "comment",
     ]
     assert "error" in [*script_shape("f('")]
-    assert [*json_shape('{"a": [1, "b"]}')] == ["object of 1", "list of 2", "str", "int"]
+    assert [*json_shape('{"a": [1, "b"]}')] == ["object of 1", "list of 2", "str", "number"]
     assert [*json_shape("{")] == ["that is none"]
     assert [*style_shape("@media x { a { b: url(c) !important } } /* d */", inside=False)] == [
         "rule @media",

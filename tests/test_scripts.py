@@ -109,7 +109,27 @@ def statements(inner: st.SearchStrategy[str]) -> st.SearchStrategy[str]:
         REGEXPS.map("{}.test('a');\n".format),
         EXPRESSIONS.map("return {}\n".format),
         st.sampled_from(
-            ["// it's\n", "/* ' */", "<!-- '\n", "\n--> '\n", "a1 = b1\n++c1\n", ";", "x1 = a1 / b1 / c1;"]
+            [
+                "return\n",
+                "throw 1\n",
+                "async function g1() {}\n",
+                "a1\n++\nb1\n",
+                "l2: for (;;) { break\n}\n",
+                "'use strict'\n",
+                "el1.title = '';\n",
+                'el1.innerHTML = "";\n',
+                "location1.href = '';\n",
+                "setTimeout1(() => {}, 1);\n",
+                "({'a': 1, \"b\": 2});\n",
+                "f1(async () => {});\n",
+                "// it's\n",
+                "/* ' */",
+                "<!-- '\n",
+                "\n--> '\n",
+                "a1 = b1\n++c1\n",
+                ";",
+                "x1 = a1 / b1 / c1;",
+            ]
         ),
     )
 

@@ -37,7 +37,26 @@ VALUES = [
 ]
 NAMES = ["color", "width", "--x", "background", "-webkit-a", "src"]
 SELECTORS = ["p", ".a", "#b", "p > .c", "a:hover", "[d='e']", "p::after", "*", "a,b", ":not(.f)", "&.g", ".h\\:i"]
+SELECTORS += [
+    ":lang(en)",
+    "p:nth-child(2n + 1)",
+    "::part(a)",
+    "[a=b i]",
+    "p:is(.a, #b)",
+    ":nth-child(2 of .c)",
+    ":host(.d)",
+]
 AT_RULES = ["@media (min-width: 5px)", "@media print", "@supports (a: b)", "@keyframes k", "@font-face", "@layer l"]
+AT_RULES += [
+    "@container c (width > 1px)",
+    "@layer a, b",
+    "@scope (.a) to (.b)",
+    "@\\6d edia print",
+    "@unknown x",
+    "@page",
+    "@counter-style c",
+]
+AT_RULES += ["@starting-style", "@-webkit-keyframes k", "@property --x", "@font-feature-values F", "@position-try --p"]
 
 DECLARATIONS = st.tuples(
     st.sampled_from(NAMES), st.lists(st.sampled_from(VALUES), min_size=1, max_size=3).map(" ".join)
@@ -53,7 +72,24 @@ RULES = st.recursive(
 )
 SHEETS = st.lists(RULES | st.sampled_from(["/* c */", "@import 'a.css';", "<!-- ", "-->"]), max_size=3).map("".join)
 MARKS = st.sampled_from(
-    ["{= x =}", "{= x =}", " {= x =} ", "'{= x =}'", "url({= x =})", "url('/{= x =}')", ".{= x =}", "{= x =}px"]
+    [
+        "{= x =}",
+        "{= x =}",
+        " {= x =} ",
+        "'{= x =}'",
+        "url({= x =})",
+        "url('/{= x =}')",
+        ".{= x =}",
+        "{= x =}px",
+        ":nth-child({= x =})",
+        ":lang({= x =})",
+        "@keyframes {= x =} ",
+        "[a={= x =}]",
+        ":not({= x =})",
+        "@layer {= x =};",
+        "::part({= x =})",
+        "-->",
+    ]
 )
 _VALUES = {"ident", "number", "percentage", "dimension", "hash", "unicode-range"}
 

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
     from untor.source import Source
 
-_FORMAT = "untor 5"
+_FORMAT = "untor 6"
 
 
 class CodeCache:

@@ -76,11 +76,13 @@ class Script(Language):
     ``statement``, ``operator``, ``arrow``, ``default``, ``bare``, ``return`` or ``throw`` (an operand is expected),
     ``operand`` (an operator is expected), ``update`` (after a prefix ``++``), ``key`` and ``name`` (the name of a
     property), ``dot``, ``head`` (after ``if`` and the like), ``catch``, ``binding``, ``import``, ``jump`` (after
-    ``break`` and its like), ``async`` and ``async statement``, ``ambiguous``. ``stack`` are the open brackets (see ``script_brackets``),
-    ``pending`` the function or class whose body is to come. ``tail`` is a token or an escape sequence that is not
-    finished. ``flow`` tells what an expression is given to. Of a literal, ``text`` is what it means so far (``None``
+    ``break`` and its like), ``async`` and ``async statement``, ``ambiguous``.
+
+    ``stack`` are the open brackets (see ``script_brackets``), ``pending`` the function or class whose body is to come.
+    ``tail`` is a token or an escape sequence that is not finished. ``flow`` tells what an expression is given to.
+    ``prologue`` tells that a literal here may be a directive. Of a literal, ``text`` is what it means so far (``None``
     where that is not fixed), ``inner`` the language that a sink reads it as, ``role`` is ``directive`` or ``key`` where
-    it may be one, ``filled`` tells that a value is in it. ``prologue`` tells that a literal here may be a directive.
+    it may be one, and ``filled`` tells that a value is in it.
     """
 
     __slots__ = (

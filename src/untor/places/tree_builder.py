@@ -144,7 +144,9 @@ def _open(machine: Machine, name: str) -> None:
     elif name in TABLE_PARTS:
         stack = _table_part(machine, stack, name)
     elif name == "select":
-        stack = stack[: stack.index("select")] if "select" in stack else (*stack, "select")
+        if "select" in stack:
+            machine.doubt = "browsers disagree on <select> inside <select>"
+        stack += ("select",)
     elif name in {"template", "noscript"}:
         stack += (name,)
     if stack != machine.stack:

@@ -88,7 +88,7 @@ def _in_text(machine: Machine) -> Place | Refusal:
     if top.startswith(("svg:", "math:")) and name in {"script", "style"}:
         reason = "browsers read it as markup there, and what comes out as code"
         return refused(f"in <{name}> of foreign content", reason, f"Put the <{name}> outside of <svg> and <math>.")
-    if not machine.stack or machine.stack == ("noscript",):
+    if not set(machine.stack) - {"noscript"}:
         for mode, place in _MODES.items():
             if mode in machine.modes:
                 reason = "depending on the value, a browser would drop it or start the body there"

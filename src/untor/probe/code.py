@@ -8,6 +8,7 @@ from functools import lru_cache
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterator
+    from typing import Any
 
     import tree_sitter
 
@@ -27,6 +28,27 @@ _VALUES = frozenset({"untor-blocked", "var", "calc", "rgb", "rgba", "hsl", "hsla
 _RISKY_FUNCTIONS = frozenset({"url", "src", "image", "image-set", "expression", "element", "attr", "paint"})
 
 
+class Loaded(str):
+    """What is done with a URL in code, with the URL itself; ``runs`` tells that code comes from it."""
+
+    __slots__ = ("runs", "url")
+
+    url: str
+    runs: bool
+
+    @classmethod
+    def of(cls, what: str, url: str, *, runs: bool) -> Loaded:
+        """Make one."""
+        made = cls(what)
+        made.url, made.runs = url, runs
+        return made
+
+
+_RUNNING = frozenset({"import", "importScripts", "addModule", "register", "Worker", "SharedWorker", "createScriptURL"})
+_FOLLOWING = frozenset({"assign", "replace", "open", "navigate", "openWindow"})
+_ASSIGNED = frozenset({"location", "href", "action", "formAction", "src"})
+
+
 @lru_cache(maxsize=1)
 def _javascript() -> tree_sitter.Parser:
     import tree_sitter  # noqa: PLC0415  an extra
@@ -44,7 +66,9 @@ def script_shape(text: str) -> Iterator[str]:
             yield "error"
         if node.type in {"string_fragment", "escape_sequence"}:
             continue
-        if node.type in _WHOLE:
+        if node.type in {"string", "template_string"} and node.parent is not None and (found := _meaning(node)):
+            yield found
+        elif node.type in _WHOLE:
             yield node.type.replace("_", " ")
         elif node.child_count:
             cursor += reversed(node.children)
@@ -52,6 +76,36 @@ def script_shape(text: str) -> Iterator[str]:
             yield (node.text or b"").decode("utf-8", "replace")
         elif node.type != "program":
             yield node.type
+
+
+def _meaning(node: tree_sitter.Node) -> str | None:
+    """Say what a literal is that is more than text: a directive, an address, the key that sets a prototype."""
+    parent = node.parent
+    assert parent is not None  # noqa: S101  as the caller has seen
+    text = (node.text or b"").decode("utf-8", "replace")[1:-1]
+    if parent.type == "expression_statement" and node.type == "string":
+        return f"directive {text}"
+    if parent.type == "pair" and parent.child_by_field_name("key") == node:
+        return "key __proto__" if text == "__proto__" else None
+    if parent.child_by_field_name("source") == node:
+        return Loaded.of("module", text, runs=True)
+    if parent.type == "arguments" and parent.parent is not None:
+        name = _name_of(
+            parent.parent.child_by_field_name("function") or parent.parent.child_by_field_name("constructor")
+        )
+        if name in _RUNNING | _FOLLOWING:
+            return Loaded.of(f"{name}(URL)", text, runs=name in _RUNNING)
+    if parent.type == "assignment_expression" and parent.child_by_field_name("right") == node:
+        name = _name_of(parent.child_by_field_name("left"))
+        if name in _ASSIGNED:
+            return Loaded.of(f"{name} = URL", text, runs=False)
+    return None
+
+
+def _name_of(node: tree_sitter.Node | None) -> str:
+    """Return the last name of a member expression."""
+    found = "" if node is None else (node.text or b"").decode("utf-8", "replace")
+    return found.rpartition(".")[2]
 
 
 class _Pairs(list[tuple[str, object]]):
@@ -97,11 +151,21 @@ def _style(nodes: list[object]) -> Iterator[str]:
         elif kind in {"qualified-rule", "at-rule"}:
             name = f"@{node.lower_at_keyword} " if kind == "at-rule" else ""  # type: ignore[attr-defined]
             yield f"rule {name}{''.join(_punctuation(node.prelude))}".strip()  # type: ignore[attr-defined]
-            yield from _fetches(node.prelude)  # type: ignore[attr-defined]
+            yield from _imported(node) if name == "@import " else _fetches(node.prelude)  # type: ignore[attr-defined]
             if node.content is not None:  # type: ignore[attr-defined]
                 yield from _style(tinycss2.parse_blocks_contents(node.content))  # type: ignore[attr-defined]
         elif kind in {"comment", "error"}:
             yield kind
+
+
+def _imported(rule: Any) -> Iterator[str]:
+    """Yield the address of the sheet that an ``@import`` loads."""
+    for node in rule.prelude:
+        arguments = node.arguments if node.type == "function" else []
+        for part in (node, *arguments):
+            if part.type in {"string", "url"}:
+                yield Loaded.of("@import URL", part.value, runs=True)
+                return
 
 
 def _punctuation(nodes: list[object]) -> Iterator[str]:

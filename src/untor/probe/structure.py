@@ -6,7 +6,7 @@ from functools import lru_cache
 from typing import NamedTuple
 from xml.parsers import expat
 
-from untor.probe.code import json_shape, script_shape, style_shape
+from untor.probe.code import Loaded, json_shape, script_shape, style_shape
 from untor.probe.urls import RELATIVE, Address, address_of, urls_in
 
 TYPE_CHECKING = False
@@ -93,9 +93,9 @@ def _element(element: str, attributes: dict[str, str], found: list[Entry], depth
     for name in sorted(attributes):
         value = attributes[name]
         if name.startswith("on"):
-            found += [Entry(depth + 1, f"{name}: {token}") for token in script_shape(value)]
+            found += [_part(depth + 1, name, token) for token in script_shape(value)]
         elif name == "style":
-            found += [Entry(depth + 1, f"style: {part}") for part in style_shape(value, inside=True)]
+            found += [_part(depth + 1, "style", part) for part in style_shape(value, inside=True)]
         elif name == "srcdoc" and nested < _DEEPEST:
             _html(value, found, depth + 1, nested + 1)
         else:
@@ -103,15 +103,25 @@ def _element(element: str, attributes: dict[str, str], found: list[Entry], depth
                 found.append(Entry(depth + 1, name, address_of(url), loads, url))
 
 
+def _part(depth: int, kind: str, what: str) -> Entry:
+    """Return the entry of a part of a script or style, with where it leads if it is a URL."""
+    shown = f"{kind}: {what}"
+    return (
+        Entry(depth, shown, address_of(what.url), what.runs, what.url)
+        if isinstance(what, Loaded)
+        else Entry(depth, shown)
+    )
+
+
 def _content(element: str, attributes: dict[str, str], text: str, found: list[Entry], depth: int) -> None:
     """Add what is in a script or a style element."""
     kind = attributes.get("type", "").strip().lower()
     if element == "style":
         if kind in {"", "text/css"}:
-            found += [Entry(depth, f"style: {part}") for part in style_shape(text, inside=False)]
+            found += [_part(depth, "style", part) for part in style_shape(text, inside=False)]
         return
     if not kind or kind in _SCRIPTS:
-        found += [Entry(depth, f"script: {token}") for token in script_shape(text)]
+        found += [_part(depth, "script", token) for token in script_shape(text)]
     elif kind in _JSON or kind.endswith("json"):
         found += [Entry(depth, f"JSON: {part}") for part in json_shape(text)]
 
@@ -119,17 +129,26 @@ def _content(element: str, attributes: dict[str, str], text: str, found: list[En
 def _xml(page: str, found: list[Entry]) -> None:
     """Read XML; what is not well-formed ends the list."""
     depth = 0
-    parser = expat.ParserCreate()
+    parser = expat.ParserCreate(namespace_separator=" ")
+    texts: list[list[str]] = []
 
     def start(name: str, attributes: dict[str, str]) -> None:
         nonlocal depth
-        _element(name, attributes, found, depth, 0)
+        _element(_local(name), {_local(each): value for each, value in attributes.items()}, found, depth, 0)
         depth += 1
+        texts.append([])
 
-    def end(_: str) -> None:
+    def end(name: str) -> None:
         nonlocal depth
         depth -= 1
+        text = "".join(texts.pop())
+        if _local(name) in {"script", "style"}:
+            _content(_local(name), {}, text, found, depth + 1)
 
+    def characters(text: str) -> None:
+        texts[-1].append(text)
+
+    parser.CharacterDataHandler = characters
     parser.StartElementHandler = start
     parser.EndElementHandler = end
     parser.ProcessingInstructionHandler = lambda name, _: found.append(Entry(depth, f"<?{name}?>"))
@@ -137,6 +156,14 @@ def _xml(page: str, found: list[Entry]) -> None:
         parser.Parse(page.encode("utf-8", "replace"), True)  # noqa: FBT003  its shape
     except expat.ExpatError as error:
         found.append(Entry(depth, f"not well-formed: {expat.ErrorString(error.code)}"))
+
+
+_XLINK = "http://www.w3.org/1999/xlink "
+
+
+def _local(name: str) -> str:
+    """Return a name of XML without its namespace, but for links of XLink."""
+    return f"xlink:{name.removeprefix(_XLINK)}" if name.startswith(_XLINK) else name.rpartition(" ")[2]
 
 
 def differing(
