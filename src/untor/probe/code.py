@@ -44,8 +44,9 @@ class Loaded(str):
         return made
 
 
-_RUNNING = frozenset({"import", "importScripts", "addModule", "register", "Worker", "SharedWorker", "createScriptURL"})
+_RUNNING = frozenset({"import", "importScripts", "addModule", "Worker", "SharedWorker", "createScriptURL"})
 _FOLLOWING = frozenset({"assign", "replace", "open", "navigate", "openWindow"})
+_WINDOWS = frozenset({"", "window", "document", "self", "top", "parent", "globalThis"})
 _ASSIGNED = frozenset({"location", "href", "action", "formAction", "src"})
 
 
@@ -82,30 +83,37 @@ def _meaning(node: tree_sitter.Node) -> str | None:
     """Say what a literal is that is more than text: a directive, an address, the key that sets a prototype."""
     parent = node.parent
     assert parent is not None  # noqa: S101  as the caller has seen
-    text = (node.text or b"").decode("utf-8", "replace")[1:-1]
+    text = _decoded(_text_of(node)[1:-1])
     if parent.type == "expression_statement" and node.type == "string":
         return f"directive {text}"
     if parent.type == "pair" and parent.child_by_field_name("key") == node:
         return "key __proto__" if text == "__proto__" else None
     if parent.child_by_field_name("source") == node:
         return Loaded.of("module", text, runs=True)
-    if parent.type == "arguments" and parent.parent is not None:
-        name = _name_of(
-            parent.parent.child_by_field_name("function") or parent.parent.child_by_field_name("constructor")
-        )
-        if name in _RUNNING | _FOLLOWING:
-            return Loaded.of(f"{name}(URL)", text, runs=name in _RUNNING)
+    call = parent.parent
+    if parent.type == "arguments" and call is not None:
+        function = _text_of(call.child_by_field_name("function") or call.child_by_field_name("constructor"))
+        name = function.rpartition(".")[2]
+        runs = name in _RUNNING or function.endswith("serviceWorker.register")
+        if runs or (name in _FOLLOWING and function in {name, f"location.{name}", f"window.{name}"}):
+            return Loaded.of(f"{name}(URL)", text, runs=runs)
     if parent.type == "assignment_expression" and parent.child_by_field_name("right") == node:
-        name = _name_of(parent.child_by_field_name("left"))
-        if name in _ASSIGNED:
+        owner, _, name = _text_of(parent.child_by_field_name("left")).rpartition(".")
+        if name in _ASSIGNED and (name != "location" or owner in _WINDOWS):
             return Loaded.of(f"{name} = URL", text, runs=False)
     return None
 
 
-def _name_of(node: tree_sitter.Node | None) -> str:
-    """Return the last name of a member expression."""
-    found = "" if node is None else (node.text or b"").decode("utf-8", "replace")
-    return found.rpartition(".")[2]
+def _text_of(node: tree_sitter.Node | None) -> str:
+    return "" if node is None else (node.text or b"").decode("utf-8", "replace")
+
+
+def _decoded(text: str) -> str:
+    """Return what the text of a literal means, where JSON would read it in the same way."""
+    try:
+        return str(json.loads(f'"{text.replace(chr(34), chr(92) + chr(34))}"', strict=False))
+    except ValueError:
+        return text
 
 
 class _Pairs(list[tuple[str, object]]):
