@@ -165,7 +165,16 @@ def templates(pieces: tuple[str, ...]) -> Iterator[str]:
 
 def shard(first: str, length: int, every: int) -> Counts:
     """Go through the sequences that begin with a fragment; ``every`` leaves all but each so many out."""
-    logging.getLogger("untor.blocked").disabled = True
+    logger = logging.getLogger("untor.blocked")
+    before, logger.disabled = logger.disabled, True
+    try:
+        return counted_in(first, length, every)
+    finally:
+        logger.disabled = before
+
+
+def counted_in(first: str, length: int, every: int) -> Counts:
+    """Go through the sequences that begin with a fragment."""
     counted = made = pages = 0
     different: list[tuple[str, object]] = []
     offset = FRAGMENTS.index(first)

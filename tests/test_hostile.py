@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import timedelta
 from decimal import Decimal
 from enum import Enum
@@ -17,6 +18,9 @@ from selectolax.lexbor import LexborHTMLParser
 from support import structure
 
 from untor import Engine, MissingValue, PlacementError, RenderError, TrustedHTML, UntorError
+from untor.escape import NotPrintable
+from untor.escape.scripted import number
+from untor.escape.tokens import NO_MATCH
 
 engine = Engine()
 CODE = "(f())"
@@ -253,6 +257,7 @@ NAMESPACES = [
     ('<use q:href="{= x =}"/>', "resource-url"),
     ('<g <! if y !>xmlns:h="http://www.w3.org/1999/xhtml"<! end !>><h:iframe src="{= x =}"/></g>', "resource-url"),
     ('<r xmlns:h="urn:x"><g xmlns:h="http://www.w3.org/1999/xhtml"></g><h:script>{= x =}</h:script></r>', "text"),
+    ('<h:iframe src="{= x =}" <! if y !>id="a"<! end !>/>', "resource-url"),
     ('<svg xmlns="{= x =}"/>', "place-refused"),
     ('<svg xmlns:h="{= x =}"/>', "place-refused"),
     ('<g xml:lang="{= x =}"/>', "attribute"),
@@ -306,3 +311,31 @@ def test_missing_is_still_missing() -> None:
         engine.compile("<! let f = x.nmae !>{= f =}").render(x=SimpleNamespace(name=1))
     with pytest.raises(UntorError):
         engine.compile("{= x.b.c | len =}").render(x={})
+
+
+WHOLE = [
+    ('<a href={= x =} style={= x =} b={= x =} xmlns="http://www.w3.org/2000/svg"/>', "chart.svg", True, 'href="" style="" b="b"'),
+    ('<a href={= x =} style={= x =} b={= x =} xmlns="http://www.w3.org/2000/svg"/>', "chart.svg", None, ""),
+    ("<script nonce={= x =}></script>", "page.html", None, ""), ("<script nonce={= x =}></script>", "page.html", "a b", 'nonce=""'),
+    ("<script nonce={= x =}></script>", "page.html", True, 'nonce=""'), ("<script nonce={= x =}></script>", "page.html", "aB+/_-==", 'nonce="aB+/_-=="'),
+    ("<style>@layer {= x =} {}</style>", "page.html", "None", "@layer untor-blocked {}"), ("<style>@layer {= x =} {}</style>", "page.html", "a b", "@layer a\\20 b {}"),
+    ("<style>@keyframes {= x =} {}</style>", "page.html", "Initial", '@keyframes "initial" {}'), ("<style>:nth-child({= x =}) {}</style>", "page.html", "2N + 1", ":nth-child(2N + 1)"),
+    ("<style>:nth-child({= x =}) {}</style>", "page.html", "n of .a", ":nth-child(0)"), ("<p integrity={= x =}>", "page.html", None, f'integrity="{NO_MATCH}"'),
+    ("<p integrity={= x =}>", "page.html", "sha256-a b", f'integrity="{NO_MATCH}"'), ("<p integrity={= x =}>", "page.html", "sha384-ab= sha512-c?d", 'integrity="sha384-ab= sha512-c?d"'),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("source", "name", "value", "expected"), WHOLE)
+def test_what_stands_for_a_value(source: str, name: str, value: object, expected: str) -> None:
+    """Where only some values are let in, the page has exactly this in the place of others."""
+    page = engine.compile(source, name).render(x=value)
+    assert expected in page
+    assert expected or page == re.sub(r" (?:href|style|b|nonce)=\{= x =\}", "", source)
+
+
+def test_digits_are_held_against_the_grammar() -> None:
+    """Whatever says that it is the digits of a number: it is them, or an error."""
+    assert number("-0.5e+3") == "-0.5e+3"
+    for text in ("f()", "01", "1.", "0x1", "1 ", ""):
+        with pytest.raises(NotPrintable):
+            number(text)

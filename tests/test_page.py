@@ -200,10 +200,33 @@ def test_one_nonce_one_answer() -> None:
     asgi(page)
     with pytest.raises(RuntimeError, match="for one answer only"):
         asgi(page)
-    for cache in ("public, max-age=60", "s-maxage=5"):
+    for cache in (
+        "public, max-age=60",
+        "s-maxage=5",
+        "max-age=600",
+        "private, s-maxage=5",
+        'private="set-cookie"',
+        "no-cache=x",
+        "immutable",
+        "",
+    ):
         for options in ({"cache": cache}, {"headers": {"cache-control": cache}}):
+            if options == {"cache": ""}:
+                continue  # the default
             with pytest.raises(ValueError, match="for one visitor"):
                 template.page(**options)
+    for name in (
+        "CDN-Cache-Control",
+        "Surrogate-Control",
+        "Vercel-CDN-Cache-Control",
+        "Edge-Control",
+        "X-Accel-Expires",
+    ):
+        with pytest.raises(ValueError, match=name):
+            template.page(headers={name: "max-age=60"})
+    for cache in ("private", "no-store", "No-Cache", "max-age=5, private", "private, no-cache"):
+        page = template.page(cache=cache)
+        assert ("ETag" in page.headers) == ("private" in cache), "what may be kept by others is never found unchanged"
     shared = template.page(cache="public, max-age=60", policy=Policy(hashes=True))
     assert asgi(shared)[2] == asgi(shared)[2] == b"<script>a()</script>"
     assert "Content-Security-Policy" not in template.page(policy=False).headers

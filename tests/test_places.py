@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import pytest
 import tinyhtml5
+from exhaustive import FRAGMENTS, shard
 from hypothesis import event, given
 from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
@@ -99,6 +100,14 @@ def test_contexts_are_those_of_a_parser(source: str) -> None:
         ] or "<svg" in source
         foreign = "<svg" in source or "<math" in source  # there, elements of these names hold ordinary text
         assert foreign or not {node.tag for node in found} & {"script", "style", "iframe", "xmp", "plaintext"}
+
+
+@pytest.mark.parametrize(("length", "every"), [(1, 1), (2, 40), (3, 12_000)])
+def test_short_templates(length: int, every: int) -> None:
+    """A sample of all templates of up to three fragments: what compiles keeps its structure, for each value."""
+    counts = [shard(first, length, every) for first in FRAGMENTS]
+    assert [different for each in counts for different in each.different] == []
+    assert sum(each.pages for each in counts) > 2000
 
 
 def pages_of(source: str, x: str, y: str) -> tuple[str, str] | None:

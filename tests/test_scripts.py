@@ -111,7 +111,7 @@ def statements(inner: st.SearchStrategy[str]) -> st.SearchStrategy[str]:
         st.sampled_from(
             [
                 "return\n",
-                "throw 1\n",
+                "throw new Error(1)\n",
                 "async function g1() {}\n",
                 "a1\n++\nb1\n",
                 "l2: for (;;) { break\n}\n",

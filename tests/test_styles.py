@@ -88,7 +88,6 @@ MARKS = st.sampled_from(
         ":not({= x =})",
         "@layer {= x =};",
         "::part({= x =})",
-        "-->",
     ]
 )
 _VALUES = {"ident", "number", "percentage", "dimension", "hash", "unicode-range"}

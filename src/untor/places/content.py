@@ -34,7 +34,7 @@ def of_attribute(machine: Machine) -> Language | None:
         return None
     match means.kind:
         case "script":
-            return Script(tables=machine.tables)
+            return Script(element=machine.tag.rpartition(":")[2].lower(), tables=machine.tables)
         case "expression":
             return _expression(machine)
         case "json":
@@ -62,7 +62,9 @@ def _expression(machine: Machine) -> Language:
     name = bound(machine.attribute)
     if name is not None:
         means = meaning(machine.tag, name, fixed=machine.fixed_attributes())
-        kind = "closed" if isinstance(means, Refusal) else _SINKS.get(means.kind)
+        kind = "closed" if isinstance(means, Refusal) or not name else _SINKS.get(means.kind)
+        if name.replace("-", "") in {"innerhtml", "outerhtml"}:
+            kind = "html"
         if kind is not None:
             script.flow = script.flow.given_to(Sink(kind, f'{machine.attribute}="…"'))
     return script

@@ -57,6 +57,7 @@ _BOUNDARY = frozenset(
 _BOUNDARY_UNQUOTED = _BOUNDARY | {"attribute value (unquoted)", "between attributes (unquoted)"}
 _RUN_JSON = frozenset({"importmap", "speculationrules"})
 _RAW_ENDS = frozenset({"RAWTEXT end tag name", "script data end tag name", "script data escaped end tag name"})
+_RAW = frozenset({"RCDATA", "RAWTEXT", "script data"})
 _REFERENCE_STATES = VALUE_STATES | {"data", "RCDATA"}
 
 
@@ -382,7 +383,9 @@ class Machine:
             return common
         if self.state in TAG_STATES or self.state == "before attribute value" or self.state in VALUE_STATES:
             return (*common, self.tag, self.closing, self.attribute)
-        return (*common, self.tag, self.closing, self.attribute, self.buffer, self.last_start)
+        # What was read of an end tag that was none is over once the text goes on.
+        buffer = "" if self.state in _RAW else self.buffer
+        return (*common, self.tag, self.closing, self.attribute, buffer, self.last_start)
 
     def full_key(self) -> tuple[object, ...]:
         """Return all that decides about values to come."""

@@ -87,9 +87,10 @@ class Json(Language):
             return refused(f"in this string of {_IN[self.addresses]}", "it would decide what is loaded", _FIXED)
         if self.addresses == "importmap" and self.names[:1] == ("integrity",):
             return refused("in a hash of an import map", "it would decide what is let in", "Print the whole object.")
-        place = self.url.place() if self.url is not None else None
-        if place is None or isinstance(place, Refusal):
-            return place or refused("in this string", "what is before it cannot be judged", _FIXED)
+        assert self.url is not None  # noqa: S101  each string but a key has one
+        place = self.url.place()
+        if isinstance(place, Refusal):
+            return place
         return place._replace(path=("JSON string", *place.path), escapers=(*place.escapers, "json-string"))
 
     def took_value(self) -> Json:

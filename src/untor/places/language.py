@@ -63,10 +63,6 @@ class Language:
         """Tell whether what comes after this text begins anew."""
         return True
 
-    def is_bare(self) -> bool:
-        """Tell a URL without a delimiter so far."""
-        return False
-
     def joined(self, other: Language) -> Language | None:
         """Return the state after branches that end in these two; ``None`` when what follows would differ."""
         return self if self == other else None

@@ -49,7 +49,8 @@ class Flow(NamedTuple):
     """The state: open brackets, the name of the last operand, the text of the last literal when it stands alone.
 
     ``held`` tells that a value in a sink must be the whole of it; ``elements`` are those that the script has made and
-    named; ``streams`` tells that something unknown has been written into the document.
+    named; ``element`` is the one whose event handler this is: its properties are in scope there, and those of the
+    document (HTML §8.1.8.1). ``streams`` tells that something unknown has been written into the document.
     """
 
     levels: tuple[Level, ...] = (Level(),)
@@ -58,6 +59,7 @@ class Flow(NamedTuple):
     held: bool = False
     elements: frozenset[tuple[Chain, str]] = frozenset()
     streams: bool = False
+    element: str = ""
 
     @property
     def level(self) -> Level:
@@ -81,7 +83,10 @@ class Flow(NamedTuple):
             chains = frozenset((*chain, word) for chain in self.chains) or frozenset({("", word)})
             return self.more()._replace(chains=chains, literal=None)
         flow = self._operand(before)
-        return flow.more()._replace(chains=frozenset({(word,)}), literal=None)
+        chain: Chain = (word,)
+        if self.element and word != "import":
+            chain = (self.element,) if word == "this" else (self.element, word)
+        return flow.more()._replace(chains=frozenset({chain}), literal=None)
 
     def keyword(self, word: str, before: str) -> Flow:
         """Go over a keyword that is no operand itself."""
@@ -310,6 +315,7 @@ class Flow(NamedTuple):
             self.held or other.held,
             self.elements | other.elements,
             self.streams or other.streams,
+            self.element,
         )
 
 

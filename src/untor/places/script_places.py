@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from untor.places.place import Place, Refusal, refused
 from untor.places.script_flow import REMEDIES
 from untor.places.script_tokens import OPERAND_EXPECTED
+from untor.places.url_lists import LocalUrl
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -109,15 +110,14 @@ def _in_literal(script: Script, place: Place) -> Place | Refusal:
     trouble = _in_sink(script, sink, "literal")
     if trouble is not None:
         return trouble
-    if script.inner is None:
-        return refused(f"in a script, in {sink.what}", "the literal before it cannot be judged", REMEDIES[sink.kind])
+    assert script.inner is not None  # noqa: S101  a literal that stands alone in a sink has one
     if sink.kind == "html":
         # Whoever judges documents goes on from here: see ``verdict``.
         return place._replace(context="html")
     inner = script.inner.place()
     if isinstance(inner, Refusal):
         return inner
-    if sink.kind == "module" and script.inner.is_bare():
+    if sink.kind == "module" and isinstance(script.inner, LocalUrl) and script.inner.is_bare():
         reason = "without a slash before it, an import map decides where it leads"
         return refused("in the name of a module", reason, 'Begin with a folder: "/m/{= name =}.js".')
     return inner._replace(path=(*place.path, *inner.path), escapers=(*inner.escapers, *place.escapers))

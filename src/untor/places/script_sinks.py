@@ -135,8 +135,6 @@ _TAG_IN_NAME = re.compile("script|iframe", re.IGNORECASE)
 
 def called(chain: Chain, index: int, first: str | None, elements: frozenset[tuple[Chain, str]]) -> Sink | None:
     """Say what an argument of a call is; ``first`` is the text of the first one, ``None`` where it is not fixed."""
-    if not chain:
-        return None
     name, owner = chain[-1], chain[-2] if len(chain) > 1 else None
     what = f"{name}(…)"
     if chain[0] == "import" and chain[1:] in {(), ("source",), ("defer",)}:
@@ -151,18 +149,24 @@ def called(chain: Chain, index: int, first: str | None, elements: frozenset[tupl
             if table[name] in {index, ANY}:
                 return Sink(kind, what, functions=name in _TIMERS)
             return Sink("closed", f"the options of {what}") if kind == "resource-url" else None
-    if name in HTML_STREAMS and owner is not None and (owner == "doc" or owner.lower().endswith("document")):
+    if name in HTML_STREAMS and owner is not None and (_in_scope(owner) or owner.lower().endswith(("doc", "document"))):
         return Sink("html", what) if index == 0 else Sink("closed", f"{what} with several arguments")
     if name in _WITH_OWNER and owner in _WITH_OWNER[name][0]:
         kind = _WITH_OWNER[name][1]
         return Sink(kind, what) if index == 0 else Sink("closed", what) if kind == "resource-url" else None
-    if name == "open" and index == 0 and (owner is None or owner in WINDOWS or owner == "document"):
+    is_window = owner is None or owner in WINDOWS or owner == "document" or _in_scope(owner)
+    if name == "open" and index == 0 and is_window:
         return Sink("url", what)
     if name in {"setAttribute", "setAttributeNS"}:
         return _attribute(chain[:-1], index - (name == "setAttributeNS"), first, elements)
     if name == "execCommand":
         return Sink("html", what) if index > 1 and (first is None or first.lower() == "inserthtml") else None
     return None
+
+
+def _in_scope(owner: str) -> bool:
+    """Tell the element of an event handler, in which the names of the document are in scope, too."""
+    return owner[:1] == "<"
 
 
 def _any_argument(chain: Chain) -> Sink | None:
@@ -195,11 +199,9 @@ def _attribute(owner: Chain, index: int, name: str | None, elements: frozenset[t
 
 def assigned(chain: Chain, elements: frozenset[tuple[Chain, str]], *, appends: bool = False) -> Sink | None:
     """Say what is assigned to a variable or property."""
-    if not chain:
-        return None
     name, owner = chain[-1], chain[:-1]
     what = f"{'.' if owner else ''}{name} {'+=' if appends else '='} …"
-    if name == "location" and (not owner or owner[-1] in WINDOWS | {"document", ""}):
+    if name == "location" and (not owner or owner[-1] in WINDOWS | {"document", ""} or _in_scope(owner[-1])):
         return Sink("closed" if appends else "url", what)
     if name == VALUE:
         risky = owner and owner[-1] in WINDOWS | {"document", "location"}

@@ -108,10 +108,12 @@ class Script(Language):
         "valued",
     )
 
-    def __init__(self, *, module: bool = False, expression: bool = False, tables: Tables = DEFAULT) -> None:
+    def __init__(
+        self, *, module: bool = False, expression: bool = False, element: str = "", tables: Tables = DEFAULT
+    ) -> None:
         self.state = "code"
         self.before = "operator" if expression else "statement"
-        self.flow = Flow()
+        self.flow = Flow(element=f"<{element}>" if element else "")
         self.tables = tables
         self.prologue = not expression
         self.text: str | None = None

@@ -163,8 +163,6 @@ class Style(Language):
                 )
             escaper = "style-keyframes" if self.at.endswith("keyframes") else "style-custom-name"
             return Place("value", "style-name", ("style name",), ("style-name-part" if part else escaper,))
-        if rule.prelude == "selectors":
-            return None
         return refused(where, "with some values the rule would be dropped", "Write it out, or choose a class.")
 
     def _is_part(self) -> bool:

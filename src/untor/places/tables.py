@@ -47,7 +47,7 @@ INERT_TYPES: dict[str, str] = dict.fromkeys(
 """Types of script elements that no browser runs and that name data, not code (HTML §4.12.1 "data block")."""
 
 _ODD = re.compile("[^a-z0-9_-]")
-_BOUND = re.compile(r"(?:v-bind:|x-bind:|:)([a-z][a-z-]*)(?:\..*)?\Z")
+_BOUND = re.compile(r"(?:v-bind:|x-bind:|:)(?:([a-z][a-z:-]*)(?:\..*)?\Z)?")
 
 
 @dataclass(frozen=True, eq=False)
@@ -86,6 +86,9 @@ DEFAULT = Tables()
 
 
 def bound(name: str) -> str | None:
-    """Return the attribute that a binding of a library sets, like ``href`` of ``:href``; ``None`` for others."""
-    found = _BOUND.match(name)
-    return found[1] if found else None
+    """Return the attribute that a binding of a library sets, like ``href`` of ``:href``; ``None`` for others.
+
+    It is empty where the name is not fixed, as in ``:[name]``.
+    """
+    found = _BOUND.match(name.removeprefix("data-"))
+    return (found[1] or "") if found else None
