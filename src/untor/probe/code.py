@@ -63,7 +63,7 @@ def script_shape(text: str) -> Iterator[str]:
     cursor = [_javascript().parse(text.encode("utf-8", "replace")).root_node]
     while cursor:
         node = cursor.pop()
-        if node.type == "ERROR" or node.is_missing or node.type.startswith("jsx_"):
+        if node.type == "ERROR" or node.is_missing or node.type.endswith("_element"):
             yield "error"
         if node.type in {"string_fragment", "escape_sequence"}:
             continue
