@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from datetime import timedelta
 from decimal import Decimal
@@ -223,6 +224,7 @@ def test_xml_is_well_formed(source: str, value: object) -> None:
 
 HTML_IN_XML = [
     ("a<br>b", "a<br/>b"), ('<img src="/a" alt>', "<img src=\"/a\" alt=''/>"), ("a&nbsp;b", "a&#160;b"), ("a\x0c\ufffeb", "a\ufffd\ufffdb"),
+    ("a&amp;<br>b", "a&amp;<br/>b"),
     ("<b>", None), ("</t><t>", None), ("a & b", None), ("<p a=b></p>", None), ("<!doctype a>", None), ("&nosuch;", None), ("<b/>", "<b/>"),
 ]  # fmt: skip
 
@@ -339,3 +341,29 @@ def test_digits_are_held_against_the_grammar() -> None:
     for text in ("f()", "01", "1.", "0x1", "1 ", ""):
         with pytest.raises(NotPrintable):
             number(text)
+
+
+def test_speculation_rules() -> None:
+    """In speculation rules that are a value, addresses are those of code; the rest stays."""
+    rules = {
+        "prefetch": [
+            {"urls": ["https://h.example/", "/a", Text("//h.example")], "eagerness": "moderate", "n": Digits("1")}
+        ],
+        "prerender": [
+            {"where": {"and": [{"href_matches": "https://h.example/*"}, {"not": {"selector_matches": ".a"}}]}}
+        ],
+        "none": [None, True, 0.5, {Kind.ONE}],
+    }
+    source = "<script type=speculationrules>{= x =}</script>"
+    own = Engine(resource_origins=["https://h.example"])
+    page = own.compile(source).render(x=rules)
+    assert json.loads(page.partition(">")[2].partition("<")[0]) == {
+        "prefetch": [
+            {"urls": ["https://h.example/", "about:invalid", "about:invalid"], "eagerness": "moderate", "n": 1}
+        ],
+        "prerender": [
+            {"where": {"and": [{"href_matches": "https://h.example/*"}, {"not": {"selector_matches": ".a"}}]}}
+        ],
+        "none": [None, True, 0.5, [5]],
+    }
+    assert "h.example" not in engine.compile(source).render(x=rules)

@@ -32,7 +32,7 @@ _HEADER_NAME = re.compile("[A-Za-z0-9!#$%&'*+.^_`|~-]+")
 _HEADER_VALUE = re.compile("[\t\x20-\x7e\x80-\xff]*")
 _DIRECTIVE = re.compile(r"""\s*([^\s,=]+)\s*(=\s*(?:"[^"]*"|[^\s,]*))?\s*(?:,|\Z)""")
 _CACHE_HEADER = re.compile(r"(?:.+-)?cache-control|surrogate-control|edge-control|x-accel-expires", re.IGNORECASE)
-"""Headers that shared caches obey (RFC 9111 §5.2, RFC 9213), besides what their makers have added."""
+"""Headers that shared caches obey (RFC 9111 §5.2, RFC 9213, and those of widely used caches)."""
 _PRIVATE = "private"
 _OK = 200
 _NOT_MODIFIED = 304

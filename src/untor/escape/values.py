@@ -44,7 +44,7 @@ MISSING = Missing()
 """The one instance of ``Missing``."""
 
 _BYTES = (bytes, bytearray, memoryview)
-_FUNCTIONS = (
+FUNCTIONS = (
     FunctionType,
     BuiltinFunctionType,
     MethodType,
@@ -84,7 +84,7 @@ def printed(value: object) -> str:
         return ""
     if isinstance(value, _BYTES):
         raise NotPrintable("A value of bytes", 'Decode it in the view: data.decode("utf-8").')
-    if isinstance(value, _FUNCTIONS):
+    if isinstance(value, FUNCTIONS):
         name = getattr(value, "__name__", "function")
         raise NotPrintable(f'The function or method "{name}"', "Call it in the view, or use a filter: value | filter.")
     if isinstance(value, type):

@@ -4,26 +4,19 @@ from __future__ import annotations
 
 from types import (
     AsyncGeneratorType,
-    BuiltinFunctionType,
-    ClassMethodDescriptorType,
     CodeType,
     CoroutineType,
     FrameType,
-    FunctionType,
     GeneratorType,
-    MethodDescriptorType,
-    MethodType,
-    MethodWrapperType,
     ModuleType,
     TracebackType,
-    WrapperDescriptorType,
 )
 
+from untor.escape.values import FUNCTIONS
+
 CLOSED = (
+    *FUNCTIONS,
     ModuleType,
-    FunctionType,
-    BuiltinFunctionType,
-    MethodType,
     FrameType,
     CodeType,
     GeneratorType,
@@ -32,22 +25,13 @@ CLOSED = (
     TracebackType,
 )
 
-FUNCTIONS = (
-    FunctionType,
-    BuiltinFunctionType,
-    MethodType,
-    MethodDescriptorType,
-    MethodWrapperType,
-    WrapperDescriptorType,
-    ClassMethodDescriptorType,
-    type,
-)
+CODE = (*FUNCTIONS, type)
 """Types of what is code, not data."""
 
 
 def is_code(value: object) -> bool:
     """Tell whether a value is a function, a method, a partial one or a class."""
-    if isinstance(value, FUNCTIONS):
+    if isinstance(value, CODE):
         return True
     if not callable(value):
         return False

@@ -92,7 +92,7 @@ BOOLEAN = frozenset(
 # HTML §6.8.2, §6.11.1, §6.8.5 and WAI-ARIA §6: enumerated attributes that spell their states out.
 _STATE = frozenset({"contenteditable", "draggable", "spellcheck"})
 
-_LOADS = "it decides how what is loaded is read, or who is asked for it"
+_LOADS = "it decides how a resource is requested or read"
 _IS = "it decides what the element and its other attributes do"
 _ALLOWS = "it decides what the document in the frame may do"
 _LEAVES = "it decides what the page that is opened learns of this one"

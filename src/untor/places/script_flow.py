@@ -89,7 +89,7 @@ class Flow(NamedTuple):
         return flow.more()._replace(chains=frozenset({chain}), literal=None)
 
     def keyword(self, word: str, before: str) -> Flow:
-        """Go over a keyword that is no operand itself."""
+        """Go over a keyword that is not an operand."""
         flow = self if word in _BINARY else self._operand(before)
         return flow.more()._replace(chains=_NONE, literal=None)
 

@@ -37,7 +37,7 @@ BINDING_WORDS = frozenset({"let", "const", "var", "using"})
 # Names in one place, operators in another: what they are depends on more than the words around them.
 AMBIGUOUS_WORDS = frozenset({"await", "yield"})
 
-# §12.7.2: reserved words that are no operands, and words that begin a declaration.
+# §12.7.2: reserved words other than operands, and words that begin a declaration.
 KEYWORDS = (
     OPERATOR_WORDS
     | STATEMENT_WORDS

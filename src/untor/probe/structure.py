@@ -162,7 +162,7 @@ _XLINK = "http://www.w3.org/1999/xlink "
 
 
 def _local(name: str) -> str:
-    """Return a name of XML without its namespace, but for links of XLink."""
+    """Return an XML name without its namespace; XLink links keep their usual prefix."""
     return f"xlink:{name.removeprefix(_XLINK)}" if name.startswith(_XLINK) else name.rpartition(" ")[2]
 
 

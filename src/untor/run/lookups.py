@@ -52,7 +52,7 @@ def dot(value: object, name: str) -> object:
 
 
 def dot_data(value: object, name: str) -> object:
-    """Return ``value.name`` to hand it on. Raises ``RenderError`` for a function that is no item of a mapping."""
+    """Return ``value.name`` to hand it on. Raises ``RenderError`` for a function, unless it is an item of a mapping."""
     return _only_data(dot(value, name), value, name)
 
 
