@@ -208,7 +208,7 @@ def _link(fixed: Fixed) -> str:
 
 def _meta(where: str, fixed: Fixed) -> Meaning | Refusal:
     """Say what a ``meta`` instructs the browser to do (HTML §4.2.5.3)."""
-    if "http-equiv" not in fixed and fixed.get("name", "") == "referrer":
+    if "http-equiv" not in fixed and fixed.get("name", "") in {"referrer", None}:
         return refused(where, _LEAVES, _VARIANTS)
     if "http-equiv" not in fixed:
         return Meaning("plain")

@@ -413,7 +413,7 @@ def _word(script: Script, word: str) -> None:
         pass
     elif word in RESTRICTED_WORDS:
         script.before = RESTRICTED_WORDS[word]
-    elif word == "with" and before == "ambiguous":
+    elif word in {"with", "assert"} and before == "ambiguous":
         script.before = "import"
     elif word == "with":
         script.before, script.flow = "head", script.flow.scoped()
