@@ -94,3 +94,6 @@ URL_MODIFIERS = frozenset({"cross-origin", "integrity", "referrer-policy"})
 
 URL_FUNCTIONS = frozenset({"url", "src", "image", "image-set", "-webkit-image-set"})
 """Functions whose strings are URLs (CSS Values 4 §4.5, CSS Images 4 §2)."""
+
+CODE = frozenset({"behavior", "-moz-binding"})
+"""Properties that browsers of old have run as code."""

@@ -6,8 +6,9 @@ import re
 from typing import TYPE_CHECKING
 
 from untor.places.language import Language, run, unfinished_escape
-from untor.places.place import Place, Refusal, refused, unreadable
-from untor.places.style_rules import AT_RULES, LOADING, RESERVED_NAMES, SELECTOR_FUNCTIONS, URL_FUNCTIONS, URL_MODIFIERS
+from untor.places.place import Place, Refusal, unreadable
+from untor.places.style_places import JUDGES, plain
+from untor.places.style_rules import AT_RULES, CODE, URL_FUNCTIONS
 from untor.places.url_lists import LocalUrl
 
 if TYPE_CHECKING:
@@ -23,10 +24,7 @@ _STRINGS = {
     "'": re.compile(r"(?:[^'\\\n\r\f]|\\(?:\r\n|[\s\S]))+"),
 }
 _URL = re.compile(r"(?:[^)\"'(\\ \t\n\r\f]|\\[^\n\r\f])+")
-_HEX_ESCAPE = re.compile(r"\\(?:([0-9A-Fa-f]{1,6})(?:\r\n|[ \t\n\r\f])?|\r?\n|([\s\S]))")
 
-_CODE = frozenset({"behavior", "-moz-binding"})
-_JOINED = frozenset("#.+-")
 _AFTER_NTH = re.compile(r"[ \t\n\r\f]*(?:\)|of[ \t\n\r\f])")
 _SPACE_OR_BRACE = re.compile(r"[ \t\n\r\f{]")
 _END_OF_CDC = re.compile("-?>")
@@ -107,139 +105,7 @@ class Style(Language):
 
     def place(self) -> Place | Refusal:
         """Judge the place of a value."""
-        if self.state in _STRINGS:
-            return self._in_string()
-        if self.state in {"url", "before url"}:
-            return self._in_url()
-        if self.state == "normal":
-            return self._in_normal()
-        if self.state == "comment":
-            return refused("in a comment of a style", "it would not be seen", "Take it out of the comment.")
-        return refused("here in a style", "the style before it could not be followed", "Put it at the start.")
-
-    def _in_string(self) -> Place | Refusal:
-        if self.tail:
-            return self._in_escape()
-        function = self._function()
-        if function in URL_MODIFIERS:
-            return self._in_modifier(function)
-        if self.at and (found := self._in_at_rule(string=True)) is not None:
-            return found
-        if function in URL_FUNCTIONS:
-            return self._in_url()
-        return Place("value", "style-string", ("style string",), ("style-string",))
-
-    def _function(self) -> str:
-        return next((entry[1:] for entry in reversed(self.stack) if entry[0] == "("), "")
-
-    @staticmethod
-    def _in_modifier(function: str) -> Refusal:
-        return refused(f"in {function}( ) of a URL in a style", "it decides how the URL is loaded", "Write it out.")
-
-    def _in_escape(self) -> Refusal:
-        reason = "the value would become a part of it"
-        return refused(f"inside the unfinished escape {self.tail} of a style", reason, "Finish the escape.")
-
-    def _in_at_rule(self, *, string: bool = False) -> Place | Refusal | None:
-        """Judge a value in the prelude of an at-rule; ``None`` where what is around it decides."""
-        rule = AT_RULES.get(self.at)
-        where = f"in @{self.at}"
-        if self.at in LOADING:
-            reason = "a style sheet would be loaded, or read otherwise"
-            return refused("in @import and the like", reason, "Use a link: <link rel=stylesheet href=…>.")
-        if rule is None:
-            return refused(where, "nobody can say what a value is in that rule", "Write it out.")
-        in_brackets = self.stack[-1:] and self.stack[-1][0] in "(["
-        if string or in_brackets:
-            allowed = rule.prelude in {"condition", "selectors", "family"} or (string and rule.prelude == "name")
-            return None if allowed else refused(where, "nothing but fixed text can stand there", "Write it out.")
-        if rule.prelude == "name":
-            part = self._is_part()
-            start = _plain(self.tail).lower()
-            if part and (self.glued or any(word.startswith(start) for word in RESERVED_NAMES)):
-                reason = "together they could be a word that CSS keeps for itself"
-                return refused(
-                    f"in a part of the name in {where[3:]}", reason, "Begin the name with a word of your own."
-                )
-            escaper = "style-keyframes" if self.at.endswith("keyframes") else "style-custom-name"
-            return Place("value", "style-name", ("style name",), ("style-name-part" if part else escaper,))
-        return refused(where, "with some values the rule would be dropped", "Write it out, or choose a class.")
-
-    def _is_part(self) -> bool:
-        return (bool(self.tail) and self.tail not in {"#", "."}) or self.glued
-
-    def _in_url(self) -> Place | Refusal:
-        if self.tail:
-            return self._in_escape()
-        if self.at and (found := self._in_at_rule(string=True)) is not None:
-            return found
-        place = self.url.place()
-        if isinstance(place, Refusal):
-            return place
-        return Place("value", "style-url", ("style URL", *place.path), place.escapers)
-
-    def _in_normal(self) -> Place | Refusal:
-        if self.tail.startswith("@") or "\\" in self.tail[-7:] or self.last in {"!", "<"}:
-            place = "right after @, !, < or \\ in a style"
-            return refused(place, "the value would become a part of it", "Write it out.")
-        if self.phase == "prelude" and self.at and (found := self._in_at_rule()) is not None:
-            return found
-        if any(entry == "{unknown" for entry in self.stack):
-            return refused("in a rule of a style that is not known", "nobody can say what it is there", "Write it out.")
-        part = bool(self.tail) or self.glued or self.last in _JOINED
-        if self.phase == "value":
-            if self.property in _CODE:
-                return refused(f"in the property {self.property}", "browsers run it as code", "Take it away.")
-            if self._function() in URL_MODIFIERS:
-                return self._in_modifier(self._function())
-            escaper = "style-value-part" if part else "style-value"
-            return Place("value", "style-value", ("style value",), (escaper,))
-        if self.phase == "prelude":
-            return self._in_condition(part=part) if self._is_condition() else self._in_selector()
-        if self.phase == "start" and not self.tail:
-            return Place("value", "style-value", ("style rules",), ("style-rules",))
-        if self.phase in {"start", "name"} and self.tail and not self._in_declarations():
-            return self._in_selector()
-        remedy = "Write the name out, or choose between classes."
-        return refused("as the name of a property", "it would decide what the style does", remedy)
-
-    def _in_declarations(self) -> bool:
-        """Tell whether the innermost block is one of declarations."""
-        return self.stack[-1:] == ("{",)
-
-    def _is_condition(self) -> bool:
-        rule = AT_RULES.get(self.at)
-        return rule is not None and rule.prelude == "condition"
-
-    def _in_condition(self, *, part: bool) -> Place:
-        return Place("value", "style-value", ("style value",), ("style-value-part" if part else "style-value",))
-
-    def _in_selector(self) -> Place | Refusal:
-        """Judge a value in a selector, which is never dropped for what the value is (Selectors 4 §4)."""
-        if any(entry == "{frames" for entry in self.stack[-1:]):
-            return refused("as a key frame", "with some values it would be dropped", "Print one number: {= n =}%.")
-        if self.colon or self.last == ":":
-            reason = "with a name that is not known the rule would be dropped"
-            return refused("in the name of a pseudo-class", reason, "Write the name out.")
-        if self.last == "|":
-            reason = "with a prefix that is not declared the rule would be dropped"
-            return refused("right after | in a selector", reason, "Write it out.")
-        if self.last == "-" and self.tail in {"-", "#-"}:
-            reason = "with a digit, or nothing, it would not be a name"
-            return refused("right after a - that begins a name", reason, "Begin the name with a letter.")
-        function = self.stack[-1] if self.stack and self.stack[-1][0] in "([" else ""
-        before = self.prior if self._is_part() else self.last
-        if function == "[" and not self.glued and before not in {"=", "["}:
-            return refused("here in [ ] of a selector", "it could be a flag that is not known", "Write it out.")
-        kind = "selectors" if function in {"", "(", "["} else SELECTOR_FUNCTIONS.get(function[1:], "")
-        part = self._is_part()
-        if kind == "nth" and not part and self.last == "(":
-            return Place("value", "style-value", ("style value",), ("style-nth",))
-        if kind not in {"selectors", "name"}:
-            name = function[1:] or "…"
-            reason = "with some values the rule would be dropped"
-            return refused(f"in :{name}( ) of a selector", reason, "Write it out.")
-        return Place("value", "style-name", ("style name",), ("style-name-part" if part else "style-name",))
+        return JUDGES[self.state](self)
 
     def took_value(self) -> Style:
         """Return the state after a value."""
@@ -280,7 +146,7 @@ class Style(Language):
         risky = (
             lasts & {"!", "/", ".", "#", "@", ":", "|"}
             if len(lasts) > 1
-            else {self.property, other.property, *tails} & _CODE
+            else {self.property, other.property, *tails} & CODE
         )
         return None if risky or first != second else first
 
@@ -350,34 +216,22 @@ def _name(style: Style, text: str, position: int, end: int) -> int:
     token = text[position:end]
     style.last = token[-1]
     if token[0] == "@" and style.phase == "start":
-        style.at, style.phase = _plain(token[1:]).lower(), "prelude"
+        style.at, style.phase = plain(token[1:]).lower(), "prelude"
         return end
     style.colon = False
     if style.phase == "start" and token[0] != "#":
-        style.phase, style.property, style.valued = "name", _plain(token).lower(), False
+        style.phase, style.property, style.valued = "name", plain(token).lower(), False
     elif style.phase in {"start", "name"}:
         style.phase = "prelude"
     if text[end] != "(":
         return end
-    function = _plain(token).lower()
+    function = plain(token).lower()
     style.stack += (f"({function}",)
     style.last = "("
     style.valued = False
     if function == "url":
         style.state, style.url = "before url", LocalUrl("image-url")
     return end + 1
-
-
-def _plain(token: str) -> str:
-    """Return a name with its escapes decoded (§4.3.7)."""
-
-    def decoded(match: re.Match[str]) -> str:
-        if match[1]:
-            code = int(match[1], 16)
-            return chr(code) if 0 < code < 0x110000 and not 0xD800 <= code < 0xE000 else "\ufffd"  # noqa: PLR2004
-        return match[2] or ""
-
-    return _HEX_ESCAPE.sub(decoded, token)
 
 
 def _delimiter(style: Style, char: str) -> None:
@@ -454,7 +308,7 @@ def _string(quote: str) -> Callable[[Style, str, int], int]:
 
 
 def _url_text(style: Style, text: str) -> None:
-    style.url = style.url.read(_plain(text))
+    style.url = style.url.read(plain(text))
 
 
 def _before_url(style: Style, text: str, position: int) -> int:
