@@ -28,7 +28,7 @@ def integrity(value: object) -> str:
 
 def integrity_attribute(name: str, value: object) -> str:
     """Print the attribute; it is never left out, since without it anything would be let in."""
-    return f' {name}="{integrity(None if value is False or value is True else value)}"'
+    return f' {name}="{integrity(value)}"'
 
 
 def nonce(value: object) -> str:
