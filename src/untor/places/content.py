@@ -138,10 +138,6 @@ def of_element(
     if told == "html":
         return fragment(tables)
     reason = "nobody can say what reads it, and as what"
-    return refused(f'in a {name} element of the type "{kind}"', reason, _TYPE_REMEDY)
-
-
-_TYPE_REMEDY = (
-    "Print the data as JSON into a script of the type application/json, or say what the type is: "
-    'Engine(script_types={…: "text"}).'
-)
+    remedy = "Print the data as JSON into a script of the type application/json, or say what the type is: "
+    remedy += f'Engine(script_types={{"{kind}": "text"}}).'
+    return refused(f'in a {name} element of the type "{kind}"', reason, remedy)
