@@ -15,7 +15,6 @@ _VOID = re.compile(
 )
 _ATTRIBUTE = re.compile(r"""\s+([A-Za-z][A-Za-z0-9:-]*)(="[^"<]*"|='[^'<]*')?""")
 _REFERENCE = re.compile("&([A-Za-z][A-Za-z0-9]*);")
-_IN_XML = frozenset({"amp", "lt", "gt", "quot", "apos"})
 
 
 def well_formed(html: str) -> str:
@@ -34,9 +33,7 @@ def _closed(match: re.Match[str]) -> str:
 
 
 def _numbered(match: re.Match[str]) -> str:
-    """Write a character by its number where XML has no name for it (HTML §13.5)."""
-    if match[1] in _IN_XML:
-        return match[0]
+    """Write a character by its number: XML has names for five of them only (HTML §13.5, XML §4.6)."""
     text = unescape(match[0])
     return match[0] if text == match[0] else "".join(f"&#{ord(char)};" for char in text)
 
