@@ -19,6 +19,7 @@ from hypothesis import event, given
 from hypothesis import strategies as st
 from javascript import JavaScript
 from selectolax.lexbor import LexborHTMLParser
+from test_hostile import Digits, Kind, Real, Span, Text, Whole
 
 from untor import Engine, MarkError, PlacementError, RenderError
 from untor.escape.script import json_value, script_value
@@ -200,6 +201,13 @@ ANYTHING: list[object] = [
     {"a": []},
     [{}],
     {"__proto__": 1},
+    Digits("-5"),
+    Digits("sNaN"),
+    Whole(5),
+    Real("inf"),
+    Text("a"),
+    Kind.ONE,
+    [Span(1)],
 ]
 
 
