@@ -15,11 +15,11 @@ from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
 import pytest
+import test_hostile as hostile
 from hypothesis import event, given
 from hypothesis import strategies as st
 from javascript import JavaScript
 from selectolax.lexbor import LexborHTMLParser
-from test_hostile import Digits, Kind, Real, Span, Text, Whole
 
 from untor import Engine, MarkError, PlacementError, RenderError
 from untor.escape.script import json_value, script_value
@@ -201,13 +201,13 @@ ANYTHING: list[object] = [
     {"a": []},
     [{}],
     {"__proto__": 1},
-    Digits("-5"),
-    Digits("sNaN"),
-    Whole(5),
-    Real("inf"),
-    Text("a"),
-    Kind.ONE,
-    [Span(1)],
+    hostile.Digits("-5"),
+    hostile.Digits("sNaN"),
+    hostile.Whole(5),
+    hostile.Real("inf"),
+    hostile.Text("a"),
+    hostile.Kind.ONE,
+    [hostile.Span(1)],
 ]
 
 
