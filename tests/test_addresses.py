@@ -182,3 +182,18 @@ def test_names_of_data_hide_helpers(static: Path) -> None:
         @engine.helper
         def asset() -> None:
             """Hide the engine's own."""
+
+
+OWN = [
+    ('<p hx-get="{= link("vessel", id=x) =}">', '<p hx-get="/vessels/%2F%2Fh">'), ("<iframe src={= link('vessel', id=x) =}></iframe>", '<iframe src="/vessels/%2F%2Fh"></iframe>'),
+    ("<script>location = {= link('vessel', id=x) =}</script>", '<script>location = "/vessels/%2F%2Fh"</script>'),
+    ("<script>frame.src = '{= link('vessel', id=x) =}'</script>", "<script>frame.src = '/vessels/%2F%2Fh'</script>"),
+    ('<p hx-get="{= x =}">', '<p hx-get="about:invalid">'), ("<! let link = x !><p hx-get='{= link =}'>", "<p hx-get='about:invalid'>"),
+    ('<p hx-get="{= [link("vessel", id=x)][0] =}">', '<p hx-get="about:invalid">'),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("source", "expected"), OWN)
+def test_links_are_the_templates_own_text(source: str, expected: str) -> None:
+    """What the helper ``link`` returns counts as the template's own text where the origin of a URL must be its own."""
+    assert Engine(links={"vessel": "/vessels/{id}"}).compile(source).render(x="//h") == expected

@@ -15,6 +15,9 @@ if TYPE_CHECKING:
 
     from untor.source import Source
 
+OWN_URLS = frozenset({"link"})
+"""The engine's own helpers whose URLs lead to its own pages; static files are ``TrustedScriptURL`` anyway."""
+
 POSITION = frozenset({"number", "index", "first", "last", "odd", "even", "total"})
 """What the position of a loop has."""
 
@@ -94,6 +97,15 @@ class Names:
             isinstance(expression, tree.Filter)
             and expression.name == name
             and self.filters.get(name) is KNOWN_TO_PLACES[name]
+        )
+
+    def is_own_url(self, expression: tree.Expression) -> bool:
+        """Tell whether an expression is a URL that the engine itself makes, as good as one that the template writes."""
+        function = expression.function if isinstance(expression, tree.Call) else None
+        return (
+            isinstance(function, tree.Name)
+            and function.name in self.known.keys() & OWN_URLS
+            and not self.lookup(function.name)[0]
         )
 
     def trusted(self, expression: tree.Expression) -> str | None:

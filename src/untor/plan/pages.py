@@ -199,6 +199,8 @@ class PageWalker(BlockWalker[Machine]):
         if escapers[0] in _SEVERAL and self.names.is_built_in(expression, "path"):
             assert isinstance(expression, tree.Filter)  # noqa: S101  is_built_in has looked
             expression, escapers = expression.value, (_SEVERAL[escapers[0]], *escapers[1:])
+        if self.names.is_own_url(expression):
+            escapers = tuple(name.replace("resource-url", "url") for name in escapers)
         placement = self.placement(node, place.context, place.path, escapers)
         before: tuple[str, ...] = ()
         if place.kind == "whole":

@@ -160,7 +160,8 @@ class UrlWalker(BlockWalker[UrlState]):
         if kind == COMPONENT and word and self.names.is_built_in(expression, word):
             assert isinstance(expression, tree.Filter)  # noqa: S101  is_built_in has looked
             kind, expression = said, expression.value
-        escapers = (self.escaper,) if kind == URL else (_ESCAPERS[kind],)
+        escaper = self.escaper.replace("resource-url", "url") if self.names.is_own_url(expression) else self.escaper
+        escapers = (escaper,) if kind == URL else (_ESCAPERS[kind],)
         placement = self.placement(node, context, (*self.place.path, words), escapers)
         self.operations.append(UrlValue(kind, expression, placement))
         self.state = self.state.took_value()
@@ -200,7 +201,7 @@ class UrlWalker(BlockWalker[UrlState]):
         if self.first_state in _DECIDED:
             return in_place(pieces)
         if static and len(pieces) == len(values) == 1:
-            return [Emit(values[0].expression, (self.escaper,), values[0].placement)]
+            return [Emit(values[0].expression, values[0].placement.escapers, values[0].placement)]
         if any(piece.kind in {PATH, HOST} for piece in values):
             return [UrlJoin(f"{self.escaper}-pieces", pieces)]
         risky = _risky_segments(pieces) if static else -1
