@@ -253,3 +253,10 @@ def test_rules_of_a_policy(tmp_path: Path) -> None:
     (tmp_path / "page.html").write_text('<p style="color: red" onclick="f()">x</p><script>f()</script>', "utf-8")
     assert Engine(tmp_path).check() == []
     assert [found.code for found in Engine(tmp_path, policy=Policy()).check()] == ["csp-handler", "csp-style"]
+
+
+def test_positions_of_loops_are_bound(tmp_path: Path) -> None:
+    """What a loop binds, its position too, is not a value that an include would have to be given."""
+    row = "<! for call in calls as row !><! if call !>{= row.number =}{= call =}<! end !><! else !>{= none? =}<! end !>"
+    assert codes(tmp_path, page='<! include "row" calls=calls !>', row=row) == []
+    assert codes(tmp_path, page='<! include "row" calls=calls !>', row=row + "{= row.number =}") == ["input-not-given"]

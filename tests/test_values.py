@@ -187,3 +187,21 @@ def test_what_no_encoding_changes(value: str) -> None:
     for name, escape in table.items():
         if name not in {"script-statement", "script-html", "style-rules", "url-attribute", "url-pieces"}:
             assert escape({value: value} if name == "percent-query" else value).isascii(), name
+
+
+TAKEN = [
+    ("float", [1, 1.5, -0.0], [True, "1", None, [1]]), ("int", [1, -5], [True, 1.5, "1", None]), ("bool", [True, False], [1, 0, "x", None]),
+    ("str", ["", "a"], [1, None, b"a"]), ("list", [[], (1,)], ["a", {}, None, {1}]), ("dict", [{}, MappingProxyType({})], [[], "a", None]),
+    ("date", [D, datetime(2031, 5, 17, tzinfo=UTC)], ["2031-05-17", None, 5]), ("datetime", [datetime(2031, 5, 17, tzinfo=UTC)], [D, "x", None]),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("kind", "fits", "others"), TAKEN)
+def test_types_that_are_taken(kind: str, fits: list[object], others: list[object]) -> None:
+    """A template takes values of its type and no others; a bool is no number."""
+    template = engine.compile(f"<! takes x: {kind} !>{{= x | json =}}")
+    for value in fits:
+        assert template.render(x=value)
+    for value in others:
+        with pytest.raises(RenderError, match='"x" must be'):
+            template.render(x=value)
