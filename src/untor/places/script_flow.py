@@ -190,7 +190,9 @@ class Flow(NamedTuple):
                 level = level._replace(owner=_NONE)
             return outer._replace(levels=(*outer.levels, level), chains=_NONE, literal=None)
         if index:
-            level = Level("index", None, None, "start", outer=self.chains or _UNNAMED)
+            # What is read from a table of code or addresses by a value is a choice that the value makes.
+            chosen = None if inside is None or inside.kind in {"html", "url"} else Sink("closed", inside.what)
+            level = Level("index", chosen, chosen, "start", outer=self.chains or _UNNAMED)
             return outer._replace(levels=(*outer.levels, level), chains=_NONE, literal=None)
         if entry in _FUNCTIONS and inside is not None and inside.functions:
             inside = None
