@@ -214,9 +214,8 @@ def test_xml_is_well_formed(source: str, value: object) -> None:
         assert error.code in {"not-printable", "filter-failed"}
         return
     tags = [element.tag for element in ET.fromstring(page.encode()).iter()]
-    harmless = [
-        element.tag for element in ET.fromstring(template.render(x={"a": "b"} if "table" in source else "a")).iter()
-    ]
+    plain = {"a": "b"} if "table" in source else None if "style={=" in source else "a"
+    harmless = [element.tag for element in ET.fromstring(template.render(x=plain)).iter()]
     assert "lines" in source or "paragraphs" in source or "table" in source or tags == harmless
 
 
