@@ -81,6 +81,6 @@ def urls_in(element: str, name: str, value: str, attributes: dict[str, str]) -> 
             url = part.strip().split()
             if url:
                 yield url[0], False
-    elif name == "content" and attributes.get("http-equiv", "").lower() == "refresh":
+    elif (element, name) == ("meta", "content") and attributes.get("http-equiv", "").lower() == "refresh":
         found = _REFRESH.match(value)
         yield (found[1] if found else value).rstrip("'\""), False
