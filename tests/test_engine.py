@@ -321,6 +321,7 @@ ROWS: list[tuple[dict[str, str], str, str]] = [
     ({"data-ids": "id-list"}, '<p data-ids="{= x =}">', "attribute"),
     ({"data-sea": "refused"}, '<p data-sea="{= x =}">', "place-active"),
     ({"ng-*": "text"}, '<p ng-if="{= x =}">', "attribute"),
+    ({"[*]": "text"}, '<p [tide]="{= x =}">', "attribute"),
 ]  # fmt: skip
 
 

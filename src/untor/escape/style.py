@@ -66,7 +66,7 @@ def style_name_part(value: object) -> str:
     return _TO_ESCAPE_IN_NAME.sub(_escape, printed(value))
 
 
-_RESERVED = frozenset(
+RESERVED = frozenset(
     "none and or not only layer auto initial inherit unset revert revert-layer revert-rule default".split()
 )
 """CSS Values 4 §4.2: words that are not custom identifiers; CSS Animations §3, Conditional 5 §5, Page 3 §4."""
@@ -78,7 +78,7 @@ def style_custom_name(value: object) -> str:
     A word that CSS keeps for itself would drop the rule: in its place stands a name that nothing has.
     """
     string = printed(value)
-    if string.strip().lower() in _RESERVED:
+    if string.strip().lower() in RESERVED:
         return _blocked(string, "untor-blocked")
     return style_name(string)
 
@@ -86,7 +86,7 @@ def style_custom_name(value: object) -> str:
 def style_keyframes(value: object) -> str:
     """Escape as the name of key frames, which may be a string (CSS Animations 1 §3): a word that CSS keeps is one."""
     string = printed(value)
-    return f'"{string.lower()}"' if string.lower() in _RESERVED else style_name(string)
+    return f'"{string.lower()}"' if string.lower() in RESERVED else style_name(string)
 
 
 _NTH = pattern(r"(?i)\s*(?:even|odd|[+-]?[0-9]+|[+-]?[0-9]*n(?:\s*[+-]\s*[0-9]+)?)\s*")

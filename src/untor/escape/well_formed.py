@@ -28,7 +28,7 @@ def well_formed(html: str) -> str:
 
 
 def _closed(match: re.Match[str]) -> str:
-    attributes = _ATTRIBUTE.sub(lambda each: f" {each[1]}{each[2] or '=' + repr('')}", match[2])
+    attributes = _ATTRIBUTE.sub(lambda each: " " + each[1] + (each[2] or "=''"), match[2])
     return f"<{match[1]}{attributes}/>"
 
 

@@ -82,8 +82,7 @@ def fragment(tables: Tables) -> Document:
     """Return a document that begins in the body, like the HTML that scripts set (HTML §13.4)."""
     from untor.places.html_machine import Machine  # noqa: PLC0415  documents have scripts, and scripts documents
 
-    machine = Machine()
+    machine = Machine(tables=tables)
     machine.inside = True
-    machine.tables = tables
     machine.modes = frozenset({"in body"})
     return Document(machine)

@@ -5,12 +5,12 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
+from untor.escape.style import RESERVED
 from untor.places.place import Place, Refusal, refused
 from untor.places.style_rules import (
     AT_RULES,
     CODE,
     LOADING,
-    RESERVED_NAMES,
     SELECTOR_FUNCTIONS,
     URL_FUNCTIONS,
     URL_MODIFIERS,
@@ -79,7 +79,7 @@ def _in_at_rule(style: Style, *, string: bool = False) -> Place | Refusal | None
     if rule.prelude == "name":
         part = _is_part(style)
         start = plain(style.tail).lower()
-        if part and (style.glued or any(word.startswith(start) for word in RESERVED_NAMES)):
+        if part and (style.glued or any(word.startswith(start) for word in RESERVED)):
             reason = "together they could be a word that CSS keeps for itself"
             return refused(f"in a part of the name in {where[3:]}", reason, "Begin the name with a word of your own.")
         escaper = "style-keyframes" if style.at.endswith("keyframes") else "style-custom-name"

@@ -70,11 +70,6 @@ AT_RULES: dict[str, AtRule] = {
 LOADING = frozenset({"import", "namespace", "charset"})
 """At-rules that load a sheet or decide how this one is read (CSS Cascade 5 §2, Namespaces §2, Syntax 3 §8)."""
 
-RESERVED_NAMES = frozenset(
-    """none and or not only layer auto initial inherit unset revert revert-layer revert-rule default""".split()
-)
-"""CSS Values 4 §4.2, CSS Animations 1 §3, CSS Conditional 5 §5: what is not a name of something that a sheet makes."""
-
 SELECTOR_FUNCTIONS: dict[str, str] = {
     # Selectors 4 §4, CSS Shadow Parts, CSS Scoping
     **dict.fromkeys("is where not has matches host host-context slotted cue current".split(), "selectors"),

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
-from fnmatch import translate
 from functools import cached_property
 
 ATTRIBUTE_KINDS = frozenset(
@@ -50,6 +49,11 @@ _ODD = re.compile("[^a-z0-9_-]")
 _BOUND = re.compile(r"(?:v-bind:|x-bind:|:)(?:([a-z][a-z:-]*)(?:\..*)?\Z)?")
 
 
+def _pattern(name: str) -> re.Pattern[str]:
+    """Return the pattern of a name in which ``*`` stands for any text, and all else for itself."""
+    return re.compile(".*".join(map(re.escape, name.split("*"))), re.DOTALL)
+
+
 @dataclass(frozen=True, eq=False)
 class Tables:
     """The tables of one engine: its own rows come before the default ones."""
@@ -61,7 +65,7 @@ class Tables:
     def _rows(self) -> list[tuple[dict[str, str], list[tuple[re.Pattern[str], str]]]]:
         rows = []
         for table in (self.attributes, LIBRARY_ATTRIBUTES):
-            patterns = [(re.compile(translate(name)), kind) for name, kind in table.items() if "*" in name]
+            patterns = [(_pattern(name), kind) for name, kind in table.items() if "*" in name]
             rows.append(({name: kind for name, kind in table.items() if "*" not in name}, patterns))
         return rows
 
@@ -72,7 +76,7 @@ class Tables:
                 if spelling in exact:
                     return exact[spelling]
                 for pattern, kind in patterns:
-                    if pattern.match(spelling):
+                    if pattern.fullmatch(spelling):
                         return kind
         return "refused" if _ODD.search(name) else "text"
 
