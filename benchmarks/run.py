@@ -46,7 +46,7 @@ def compiled(*, extension: bool) -> dict[str, Template]:
 
 PURE = compiled(extension=False)
 FAST = compiled(extension=True)
-IS_BUILT: bool = importlib.import_module("untor.escape.fast").IS_BUILT
+IS_BUILT: bool = importlib.import_module("untor.escape.accelerated").IS_BUILT
 
 
 def variants_of(name: str) -> dict[str, Callable[[], object]]:

@@ -19,9 +19,9 @@ from pages import PAGES
 from timing import measured
 
 from untor import Engine
-from untor.build import builder, code, loops, parameters, runs
-from untor.build.expressions import Expressions
-from untor.escape.fast import IS_BUILT
+from untor.codegen import functions, loops, module, output, parameters
+from untor.codegen.expression_code import Expressions
+from untor.escape.accelerated import IS_BUILT
 
 if TYPE_CHECKING:
     from ast import expr
@@ -60,11 +60,11 @@ class Without(NamedTuple):
 WITHOUT = {
     "joins": Without(
         "a run is written in one go, into a page",
-        ((code, "IS_BUILT", False), (runs, "_SPECIAL", {})),  # each value is escaped by a function in C
+        ((module, "IS_BUILT", False), (output, "_SPECIAL", {})),  # each value is escaped by a function in C
     ),
     "loops": Without("the extension runs whole loops", ((loops.Loops, "may_be_run", lambda *_: False),)),
     "guards": Without(
-        "types are looked up once, not at each dot", ((builder, "Expressions", Plainly), (runs, "MOST_OWNERS", 0))
+        "types are looked up once, not at each dot", ((functions, "Expressions", Plainly), (output, "MOST_OWNERS", 0))
     ),
     "kinds": Without(
         "a loop looks up types again only when they change",
@@ -73,11 +73,11 @@ WITHOUT = {
             (Expressions, "test_of_last", lambda self, _, value: self.test("", value, items=False)),
         ),
     ),
-    "tails": Without("branches write the text that follows them", ((builder, "LONGEST_TAIL", -1),)),
+    "tails": Without("branches write the text that follows them", ((functions, "LONGEST_TAIL", -1),)),
     "names": Without("values are parameters of the function", ((parameters, "MOST_NAMED", 0),)),
-    "quick": Without("a page of values alone asks for nothing else", ((runs.Runs, "quick", lambda *_: []),)),
-    "tests": Without("text is tested in place", ((runs, "_SPECIAL", {}),)),
-    "pieces": Without("small pieces are part of the loop", ((builder, "MOST_INCLUDED", 0),)),
+    "quick": Without("a page of values alone asks for nothing else", ((output.Runs, "quick", lambda *_: []),)),
+    "tests": Without("text is tested in place", ((output, "_SPECIAL", {}),)),
+    "pieces": Without("small pieces are part of the loop", ((functions, "MOST_INCLUDED", 0),)),
 }
 for _name in ("tests",) if IS_BUILT else ("joins", "loops"):
     del WITHOUT[_name]  # there is no such thing in this mode

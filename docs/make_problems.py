@@ -7,8 +7,8 @@ import tempfile
 from pathlib import Path
 
 from untor import Engine, UntorError
-from untor.problem_table import CODES, EXAMPLE_FILES, Code
-from untor.rule_table import ABOUT_CHECKING, OFF, RULES
+from untor.diagnostics.codes import CODES, EXAMPLE_FILES, Code
+from untor.diagnostics.rules import ABOUT_CHECKING, OFF, RULES
 
 _WORD = re.compile(r"(?<!{){\w+}(?!})")
 

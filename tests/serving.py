@@ -11,7 +11,7 @@ from urllib.parse import urlsplit
 
 import uvicorn
 
-from untor.serve.running import address_of, bound
+from untor.serve.server import address_of, bound
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

@@ -15,9 +15,9 @@ from starlette.applications import Starlette
 from starlette.routing import Mount, Route
 
 from untor import Engine, MarkError, RenderError
-from untor.assets import Assets
-from untor.filters.problem import FilterProblem
-from untor.links import Links
+from untor.runtime.filter_error import FilterProblem
+from untor.web.routes import Links
+from untor.web.static import Assets
 
 if TYPE_CHECKING:
     from pathlib import Path

@@ -16,11 +16,11 @@ from support import CASES, cases
 from test_places import SOURCES
 
 from untor import Engine, Policy, UntorError
-from untor.check import runner
-from untor.check.runner import check
-from untor.problem_table import CODES, EXAMPLE_FILES
+from untor.check import checker
+from untor.check.checker import check
+from untor.diagnostics.codes import CODES, EXAMPLE_FILES
+from untor.diagnostics.rules import OFF, RULES
 from untor.report import FORMATS
-from untor.rule_table import OFF, RULES
 
 ELSEWHERE = {"template-hidden", "input-not-given", "trusted-budget"}
 
@@ -229,7 +229,7 @@ def test_many_pages(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
         (tmp_path / f"page{number}.html").write_text(text, "utf-8")
     alone = check(Engine(tmp_path))
     done: list[tuple[int, int]] = []
-    monkeypatch.setattr(runner, "_ENOUGH", 10)
+    monkeypatch.setattr(checker, "_ENOUGH", 10)
     assert check(Engine(tmp_path), progress=lambda *now: done.append(now)).findings == alone.findings
     assert (len(alone.findings), done[-1]) == (60, (60, 60))
 

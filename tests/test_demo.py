@@ -21,7 +21,7 @@ from untor.demo.app import Port
 from untor.demo.forms import LONGEST_TEXT, checked
 from untor.demo.harbour import LOG_LINES, Harbour, log_of, make_database
 from untor.demo.visit import HOSTILE, visit
-from untor.escape.style import style_value
+from untor.escape.css import style_value
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

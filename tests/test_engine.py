@@ -17,16 +17,16 @@ import pytest
 
 import untor
 from untor import Engine, MissingValue, PlacementError, RenderError, TemplateMissing
-from untor.build.code import build
+from untor.analysis.composition import Permitted
+from untor.analysis.planner import plan, reading_of
+from untor.codegen.module import build
+from untor.contexts.client_libraries import Tables
+from untor.diagnostics.source import Source
 from untor.filters import built_in
-from untor.filters.settings import Settings
-from untor.places.tables import Tables
-from untor.plan.pieces import Permitted
-from untor.plan.planner import plan, reading_of
-from untor.source import Source
+from untor.filters.locale_settings import Settings
 
 if TYPE_CHECKING:
-    from untor.language.reader import Reading
+    from untor.language.parser import Reading
 
 SRC = Path(untor.__file__).parent
 
@@ -218,16 +218,14 @@ def test_constant_text_is_merged() -> None:
 
 LEVELS = [
     "escape",
+    "contexts diagnostics",
+    "errors language",
+    "runtime",
     "filters",
-    "problems source errors problem_table rule_table",
-    "run language places",
-    "plan",
-    "build",
-]
-LEVELS += [
-    "deep cache page policy assets links options template folders",
-    "check",
-    "engine",
+    "analysis",
+    "codegen",
+    "loading compiler web",
+    "check engine",
     "report explain probe",
     "data testing",
     "serve start",
@@ -239,7 +237,7 @@ RANK = {name: level for level, names in enumerate(LEVELS) for name in names.spli
 
 
 def test_arrows_point_one_way() -> None:
-    """Imports between folders go from later to earlier ones only; language and places do not know each other."""
+    """Imports between folders go from later to earlier ones only; language and contexts do not know each other."""
     for file in SRC.rglob("*.py"):
         own = file.relative_to(SRC).parts[0].removesuffix(".py")
         tree = ast.parse(file.read_text("utf-8"))
@@ -254,7 +252,7 @@ def test_arrows_point_one_way() -> None:
             if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("untor.") and id(node) not in hints:
                 other = str(node.module).split(".")[1]
                 assert RANK[other] <= RANK[own], f"{file} imports {node.module}"
-                assert {own, other} != {"language", "places"}
+                assert {own, other} != {"language", "contexts"}
                 assert own == other or own != "escape", file
 
 
@@ -263,7 +261,7 @@ def test_import_is_light() -> None:
     script = "import sys; before = set(sys.modules); import untor; print(*sorted(set(sys.modules) - before))"
     loaded = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True).stdout.split()
     assert not {name.partition(".")[0] for name in loaded} - {"untor"} - set(sys.stdlib_module_names)
-    assert not {"dataclasses", "inspect", "typing", "logging", "click", "untor.plan.planner"} & set(loaded)
+    assert not {"dataclasses", "inspect", "typing", "logging", "click", "untor.analysis.planner"} & set(loaded)
 
 
 def test_cached_pages_are_light(tmp_path: Path) -> None:
@@ -292,11 +290,11 @@ def test_cached_pages_are_light(tmp_path: Path) -> None:
         "typing",
     }
     heavy |= {
-        "untor.build.code",
-        "untor.escape.script",
-        "untor.escape.style",
-        "untor.places",
-        "untor.plan",
+        "untor.codegen.module",
+        "untor.escape.javascript",
+        "untor.escape.css",
+        "untor.contexts",
+        "untor.analysis",
         "untor.language",
     }
     assert len(compiled & heavy) > 5

@@ -13,12 +13,12 @@ from selectolax.lexbor import LexborHTMLParser
 from support import CASES, cases
 
 from untor import Engine, MissingValue, UntorError
+from untor.engine.template import Origin
 from untor.escape import NAMES
-from untor.explain.page import explained_context, explained_template
-from untor.explain.steps import evaluate, filtered, journeys
-from untor.explain.values import chain, values_of
-from untor.explain.words import KINDS, WORDS
-from untor.template import Origin
+from untor.explain.descriptions import KINDS, WORDS
+from untor.explain.printed_values import chain, values_of
+from untor.explain.source_page import explained_context, explained_template
+from untor.explain.trace import evaluate, filtered, journeys
 
 TEMPLATES = Path(str(files("untor.demo") / "templates"))
 OWN = ["--engine", "untor.demo.views:pages"]

@@ -18,9 +18,9 @@ from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
 from untor import Engine, MarkError, RenderError, TrustedHTML
-from untor.explain.steps import evaluate
+from untor.explain.trace import evaluate
 from untor.filters import NAMES
-from untor.filters.text import clip
+from untor.filters.strings import clip
 
 if TYPE_CHECKING:
     from pathlib import Path

@@ -19,7 +19,7 @@ from support import structure
 
 from untor import Engine, MissingValue, PlacementError, RenderError, TrustedHTML, UntorError
 from untor.escape import NotPrintable
-from untor.escape.scripted import number
+from untor.escape.script_values import number
 
 engine = Engine()
 CODE = "(f())"

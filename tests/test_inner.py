@@ -9,15 +9,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from untor import Engine
-from untor.places.data_block import DataBlock
-from untor.places.html_machine import Machine
-from untor.places.json_states import Json
-from untor.places.language import Language, run
-from untor.places.place import Place, Refusal, Unreadable
-from untor.places.script_states import Script
-from untor.places.srcdoc import Document
-from untor.places.style_states import Style
-from untor.places.url_lists import LocalUrl, Refresh, UrlList
+from untor.contexts.css_states import Style
+from untor.contexts.embedded_language import Language, run
+from untor.contexts.html_data_block import DataBlock
+from untor.contexts.html_srcdoc import Document
+from untor.contexts.html_state import Machine
+from untor.contexts.json_states import Json
+from untor.contexts.placement import Place, Refusal, Unreadable
+from untor.contexts.script_states import Script
+from untor.contexts.url_lists import LocalUrl, Refresh, UrlList
 
 STARTS: dict[str, Language] = {
     "script": Script(), "module": Script(module=True), "style": Style(), "declarations": Style(declarations=True), "json": Json(),

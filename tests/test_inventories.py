@@ -14,8 +14,8 @@ import pytest
 from support import cases
 
 from untor import Engine, MarkError, PlacementError
-from untor.places.script_sinks import assigned, called
-from untor.places.style_rules import AT_RULES, LOADING, SELECTOR_FUNCTIONS
+from untor.contexts.css_rules import AT_RULES, LOADING, SELECTOR_FUNCTIONS
+from untor.contexts.script_sinks import assigned, called
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator

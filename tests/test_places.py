@@ -11,10 +11,10 @@ from selectolax.lexbor import LexborHTMLParser
 from support import Case, cases, structure
 
 from untor import Engine, MarkError, PlacementError, RenderError
+from untor.contexts.html_references import attribute_text
+from untor.contexts.html_state import Machine
+from untor.contexts.html_tokenizer import STATES
 from untor.escape.url import SCHEMES, permitted
-from untor.places.html_machine import Machine
-from untor.places.html_states import STATES
-from untor.places.references import attribute_text
 
 engine = Engine()
 PLACES = cases("places.txt")

@@ -15,9 +15,9 @@ from support import cases
 from untor import Engine, RenderError, TrustedCSS, TrustedHTML, TrustedScript, TrustedScriptURL, TrustedURL, UntorError
 from untor.demo import views
 from untor.demo.harbour import Harbour, make_database
-from untor.probe.code import json_shape, script_shape, style_shape
-from untor.probe.hostile import HOSTILE
-from untor.probe.replacing import replaced
+from untor.probe.payloads import HOSTILE
+from untor.probe.script_shape import json_shape, script_shape, style_shape
+from untor.probe.substitute import replaced
 from untor.testing import probe, same_structure
 
 if TYPE_CHECKING:

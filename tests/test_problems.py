@@ -12,8 +12,8 @@ import pytest
 from support import cases, data_of
 
 from untor import DataError, Engine, MarkError, RenderError, UntorError
+from untor.diagnostics.codes import CODES, EXAMPLE_FILES
 from untor.errors import ERRORS
-from untor.problem_table import CODES, EXAMPLE_FILES
 
 folder = Path(tempfile.mkdtemp())
 for name, text in EXAMPLE_FILES.items():

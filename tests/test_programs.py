@@ -19,19 +19,19 @@ from support import cases
 from test_speed import VALUES, Broken, Html, built, outcome
 
 from untor import Engine, UntorError
-from untor.build import code, loops, programs
-from untor.build.programs import FOR, READ, WRITE
+from untor.codegen import bytecode, loops, module
+from untor.codegen.bytecode import FOR, READ, WRITE
+from untor.engine.template import Origin
 from untor.escape import MISSING
-from untor.escape.fast import IS_BUILT
-from untor.template import Origin
+from untor.escape.accelerated import IS_BUILT
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Generator, Iterator
 
     from untor import Template
-    from untor.escape import _speed
+    from untor.escape import _extension
 elif IS_BUILT:
-    from untor.escape import _speed
+    from untor.escape import _extension
 
 pytestmark = built
 
@@ -40,7 +40,7 @@ def templates(source: str, **options: Any) -> Iterator[Template]:
     """Yield a template compiled with the extension, and without."""
     for extension in (True, False):
         with pytest.MonkeyPatch.context() as patched:
-            patched.setattr(code, "IS_BUILT", extension)
+            patched.setattr(module, "IS_BUILT", extension)
             template = Engine(**options).compile(source)
             assert callable(template.stream)
             assert callable(template.render_async)
@@ -396,7 +396,7 @@ def test_nothing_is_used_up(body: str) -> None:
     found = []
     for extension in (True, False):
         with pytest.MonkeyPatch.context() as patched:
-            patched.setattr(code, "IS_BUILT", extension)
+            patched.setattr(module, "IS_BUILT", extension)
             numbers = count()
             options: Any = {"helpers": {"next": lambda: next(numbers)}, "filters": {"note": lambda _: next(numbers)}}  # noqa: B023
             render = (
@@ -514,8 +514,8 @@ def test_loops_take_only_what_they_can() -> None:
     """What is no program is refused, and so is what is no page."""
     join = ((("<", ">"), b"t"),)
     fine = (READ, 1, 0, 0, WRITE, 0, 1)
-    loop = _speed.loop(fine, ("b",), join, (), 0, 2, 0, 0)
-    page = _speed.page()
+    loop = _extension.loop(fine, ("b",), join, (), 0, 2, 0, 0)
+    page = _extension.page()
     assert loop(page.write, [{"b": 1}, {"b": "<"}]) == ()
     assert page.finish() == "<1><&lt;>"
     with pytest.raises(TypeError, match="takes the write of a page"):
@@ -530,12 +530,12 @@ def test_loops_take_only_what_they_can() -> None:
     ]  # fmt: skip
     for each in wrong:
         with pytest.raises(ValueError, match="no such step at 0"):
-            _speed.loop(each, ("b",), join, (), 0, 2, 0, 0)
+            _extension.loop(each, ("b",), join, (), 0, 2, 0, 0)
     for slots, kept in ((251, ()), (0, ()), (2, (1, 2)), (-1, ())):
         with pytest.raises(ValueError, match="more, or less"):
-            _speed.loop(fine, ("b",), join, kept, 0, slots, 0, 0)
+            _extension.loop(fine, ("b",), join, kept, 0, slots, 0, 0)
     with pytest.raises(TypeError):
-        _speed.loop(fine, ("b",), (("<", b""),), (), 0, 2, 0, 0)  # type: ignore[arg-type]
+        _extension.loop(fine, ("b",), (("<", b""),), (), 0, 2, 0, 0)  # type: ignore[arg-type]
 
 
 NUMBERS = st.integers(-1, 14) | st.integers(0, 40)
@@ -548,10 +548,12 @@ def test_any_numbers_are_refused_or_run(numbers: list[int], items: list[object],
     """No program, however wrong, reads or writes what is not its own."""
     kept = ("b", len, ("x",), ["y"], {"b": "<"})
     try:
-        loop = _speed.loop(tuple(numbers), ("b", "c"), ((("", "<", ">"), b"ta"), ((".",), b"")), kept, 1, 12, chunks, 0)
+        loop = _extension.loop(
+            tuple(numbers), ("b", "c"), ((("", "<", ">"), b"ta"), ((".",), b"")), kept, 1, 12, chunks, 0
+        )
     except ValueError:
         return
-    page = _speed.page()
+    page = _extension.page()
     outcome(loop, page.write, iter([*items, {"b": ("x", "y"), "c": ["x"]}]), "given")
     assert isinstance(page.finish(), str)
 
@@ -608,7 +610,7 @@ def test_loops_in_loops_are_tried_a_few_times(inner: str, monkeypatch: pytest.Mo
     tried = []
 
     def counted(*arguments: Any, **options: Any) -> object:
-        tried.append(programs.translated(*arguments, **options))
+        tried.append(bytecode.translated(*arguments, **options))
         return tried[-1]
 
     monkeypatch.setattr(loops, "translated", counted)
@@ -618,7 +620,7 @@ def test_loops_in_loops_are_tried_a_few_times(inner: str, monkeypatch: pytest.Mo
 
 def test_code_of_a_loop() -> None:
     """The loop of the extension stands before that of Python, which reads nothing in copies."""
-    shown = code.shown(Engine().plan_of(Origin("case.html", ROW)))
+    shown = module.shown(Engine().plan_of(Origin("case.html", ROW)))
     assert [shown.count(each) for each in ("l0 = loop(", "l0(append, ", "dot(v_row", "['b']", "for v_row")] == [
         1,
         1,

@@ -12,12 +12,12 @@ from printer import nodes
 from support import cases
 
 from untor import Engine, MarkError, UntorError
+from untor.analysis.planner import reading_of
+from untor.diagnostics.source import Source
 from untor.language import tree
 from untor.language.expressions import Parser
-from untor.language.reader import read
+from untor.language.parser import read
 from untor.language.tokens import KEYWORDS
-from untor.plan.planner import reading_of
-from untor.source import Source
 
 if TYPE_CHECKING:
     from pathlib import Path

@@ -22,7 +22,7 @@ from javascript import JavaScript
 from selectolax.lexbor import LexborHTMLParser
 
 from untor import Engine, MarkError, PlacementError, RenderError
-from untor.escape.script import json_value, script_value
+from untor.escape.javascript import json_value, script_value
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

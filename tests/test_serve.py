@@ -19,9 +19,9 @@ from test_cli import untor
 
 from untor import Engine
 from untor.cli.main import main
-from untor.serve.app import NEVER_KEPT, PreviewApp
-from untor.serve.running import CannotServe, bound, guarded, is_loopback
-from untor.serve.site import Preview
+from untor.serve.preview import Preview
+from untor.serve.server import CannotServe, bound, guarded, is_loopback
+from untor.serve.viewer import NEVER_KEPT, PreviewApp
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

@@ -19,29 +19,29 @@ from hypothesis import strategies as st
 from support import cases
 
 from untor import Engine, MissingValue, RenderError, TrustedHTML, TrustedURL, UntorError
-from untor.build import builder, code, expressions, runs
-from untor.escape import MISSING, markup, script, url
-from untor.escape.fast import IS_BUILT, fast
-from untor.plan.blocks import BlockWalker
-from untor.run import lookups
-from untor.template import Origin
+from untor.analysis.walker import BlockWalker
+from untor.codegen import expression_code, functions, module, output
+from untor.engine.template import Origin
+from untor.escape import MISSING, html, javascript, url
+from untor.escape.accelerated import IS_BUILT, fast
+from untor.runtime import attributes
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
     from pathlib import Path
 
     from untor import Template
-    from untor.escape import _speed
+    from untor.escape import _extension
 elif IS_BUILT:
-    from untor.escape import _speed
+    from untor.escape import _extension
 
 PURE: dict[str, Callable[..., object]] = {
-    "text": markup.text,
-    "attribute": markup.attribute,
-    "rcdata": markup.rcdata,
+    "text": html.text,
+    "attribute": html.attribute,
+    "rcdata": html.rcdata,
     "percent": url.percent,
-    "script_string": script.script_string,
-    "json_string": script.json_string,
+    "script_string": javascript.script_string,
+    "json_string": javascript.json_string,
 }
 built = pytest.mark.skipif(not IS_BUILT, reason="the package was built without a compiler")
 
@@ -70,7 +70,7 @@ class Html:
 
 
 class Number(int):
-    """A number that prints as markup."""
+    """A number that prints as html."""
 
     def __repr__(self) -> str:
         return "<b>"
@@ -126,11 +126,11 @@ DATA = st.recursive(
 @given(DATA)
 def test_data_is_the_same(value: object) -> None:
     """Data in scripts and in JSON is written by the extension as it is without it."""
-    writers = [script.script_value, script.script_operand, script.json_value]
+    writers = [javascript.script_value, javascript.script_operand, javascript.json_value]
     for deeper in range(9):
         quick = [outcome(writer, value) for writer in writers]
         with pytest.MonkeyPatch.context() as patched:
-            patched.setattr(script, "plain_data", None)
+            patched.setattr(javascript, "plain_data", None)
             assert quick == [outcome(writer, value) for writer in writers]
         value = [value] if deeper % 2 else {"a": value}
 
@@ -148,16 +148,16 @@ def test_large_texts(char: str) -> None:
 @built
 def test_extension_keeps_nothing() -> None:
     """A million calls leave no memory behind, whichever way they go, and no reference to their argument."""
-    join = _speed.join(("é", "b", "c"), b"ts")
+    join = _extension.join(("é", "b", "c"), b"ts")
     functions = [
         *(fast(pure) for pure in PURE.values()),
-        script.json_value,
-        lambda value: script.script_value([{"<": value}]),
+        javascript.json_value,
+        lambda value: javascript.script_value([{"<": value}]),
         lambda value: join(None, value, value),
     ]
     functions += [lambda value: join(page.write, value, value), lambda value: join(int, "x", value)]
-    page = _speed.page()
-    quick_dot = fast(lookups.dot)
+    page = _extension.page()
+    quick_dot = fast(attributes.dot)
     thing, row = Html(), {"a b": 1}
     # Made here, so that nothing else in the process has references to them.
     own = os.getpid() + 10**6
@@ -190,9 +190,9 @@ def test_extension_keeps_nothing() -> None:
 def test_out_of_memory() -> None:
     """A text that cannot be made for want of memory is a MemoryError, and nothing worse."""
     script_ = (
-        "import resource; from untor.escape import markup; from untor.escape.fast import fast; text = '<' * 120_000_000;"
+        "import resource; from untor.escape import html; from untor.escape.accelerated import fast; text = '<' * 120_000_000;"
         "resource.setrlimit(resource.RLIMIT_AS, (500_000_000, -1))\n"
-        "try: fast(markup.text)(text)\nexcept MemoryError: print('no memory')"
+        "try: fast(html.text)(text)\nexcept MemoryError: print('no memory')"
     )
     done = subprocess.run([sys.executable, "-c", script_], capture_output=True, text=True, check=False)
     assert (done.returncode, done.stdout) == (0, "no memory\n"), done.stderr
@@ -201,7 +201,7 @@ def test_out_of_memory() -> None:
 def test_without_the_extension() -> None:
     """Where there is no extension, or none is wanted, pages are the same."""
     template = '<p title="{= x =}">{= y.z =}</p><a href="/a/{= x =}">{= y.z =}</a><script>f("{= x =}")</script>'
-    script_ = f"from untor import Engine; from untor.escape.fast import IS_BUILT; print(IS_BUILT, Engine().compile({template!r}).render(x='<é> \\'', y={{'z': '&'}}))"
+    script_ = f"from untor import Engine; from untor.escape.accelerated import IS_BUILT; print(IS_BUILT, Engine().compile({template!r}).render(x='<é> \\'', y={{'z': '&'}}))"
     environment = {**os.environ, "UNTOR_EXTENSION": "off"}
     done = subprocess.run([sys.executable, "-c", script_], env=environment, capture_output=True, text=True, check=False)
     page = Engine().compile(template).render(x="<é> '", y={"z": "&"})
@@ -218,7 +218,7 @@ PLAIN = st.recursive(
 @given(PLAIN)
 def test_plain_data_is_written_the_same(value: object) -> None:
     """In scripts and in JSON, data of Python's own types is written as it is when it is looked at item by item."""
-    for writer in (script._Json(), script._JavaScript()):
+    for writer in (javascript._Json(), javascript._JavaScript()):
         assert outcome(writer.text, value) == outcome(writer.any, value)
 
 
@@ -279,14 +279,14 @@ reading = engine.compile(READING)
 def looking_at_each_dot(source: str) -> Template:
     """Compile a template whose code knows nothing of the types of objects."""
 
-    class Plainly(expressions.Expressions):
+    class Plainly(expression_code.Expressions):
         def __init__(self, *arguments: Any, **named: Any) -> None:
             super().__init__(*arguments, **named)
             self.plain = True
 
     with pytest.MonkeyPatch.context() as patched:
-        patched.setattr(builder, "Expressions", Plainly)
-        patched.setattr(runs, "MOST_OWNERS", 0)
+        patched.setattr(functions, "Expressions", Plainly)
+        patched.setattr(output, "MOST_OWNERS", 0)
         return Engine(calls="methods").compile(source)
 
 
@@ -296,7 +296,7 @@ slowly = looking_at_each_dot(READING)
 @given(st.lists(OBJECTS, min_size=1, max_size=4))
 def test_reading_directly_is_the_same(rows: list[object]) -> None:
     """Whatever the objects are, a page that reads them directly is the one that looks at each dot, or fails as it does."""
-    lookups.direct_types.update({Plain, Lazy})
+    attributes.direct_types.update({Plain, Lazy})
     quick = outcome(reading.render, {"rows": rows})
     slow = outcome(slowly.render, {"rows": rows})
     assert outcome(lambda: asyncio.run(reading.render_async({"rows": rows}))) == quick
@@ -331,7 +331,7 @@ def test_what_is_not_there(data: dict[str, object], source: str, message: str, h
         assert source[end - 1 :].startswith(message.split('"')[1])
         return
     script_ = (
-        f"import sys; sys.path[:0] = {sys.path!r}; from test_speed import *; lookups.direct_types.update({{Plain, Lazy}})\n"
+        f"import sys; sys.path[:0] = {sys.path!r}; from test_speed import *; attributes.direct_types.update({{Plain, Lazy}})\n"
         f"data, source = next((each[0], each[1]) for each in MISSES if each[2] == {message!r} and each[1] == {source!r})\n"
         "try: engine.compile(source).render(data)\nexcept MissingValue as error: print(error.message)"
     )
@@ -413,13 +413,13 @@ def test_closed_objects_stay_closed() -> None:
         for _ in range(2):
             with pytest.raises(UntorError):
                 engine.compile("{= a.b =}{= a.mro =}").render(a=value)
-        assert type(value) not in lookups.direct_types or type(value) is type
+        assert type(value) not in attributes.direct_types or type(value) is type
 
 
 # --- joins -----------------------------------------------------------------------------------------------------------
 
 LETTERS: dict[str, Callable[[object], str]] = {
-    "t": markup.text, "a": markup.attribute, "r": markup.rcdata, "p": url.percent,
+    "t": html.text, "a": html.attribute, "r": html.rcdata, "p": url.percent,
     "s": lambda value: url.segment_url("", value, ""), "=": lambda value: f"{value}",
 }  # fmt: skip
 TEXTS = st.sampled_from(["", "<p>", "é", "\u2028x", "😀", '" title="'])
@@ -429,9 +429,9 @@ TEXTS = st.sampled_from(["", "<p>", "é", "\u2028x", "😀", '" title="'])
 @given(st.lists(st.tuples(st.sampled_from([*LETTERS]), VALUES, TEXTS), max_size=6), TEXTS)
 def test_joins_do_the_same(values: list[tuple[str, object, str]], first: str) -> None:
     """A join writes what the functions in Python make of its values, or nothing at all, wherever it writes to."""
-    join = _speed.join((first, *(after for _, _, after in values)), "".join(each[0] for each in values).encode())
+    join = _extension.join((first, *(after for _, _, after in values)), "".join(each[0] for each in values).encode())
     expected = outcome(lambda: first + "".join(LETTERS[letter](value) + after for letter, value, after in values))
-    page = _speed.page()
+    page = _extension.page()
     parts: list[str] = []
     page.write("é|")
     given_ = [value for _, value, _ in values]
@@ -450,7 +450,7 @@ def test_joins_do_the_same(values: list[tuple[str, object, str]], first: str) ->
 @given(st.lists(CHARACTERS | st.sampled_from(["<" * 5000, "é" * 3000, "😀" * 2000])))
 def test_pages_grow(texts: list[str]) -> None:
     """A page has what was written to it, however wide and long, and is empty afterwards; chunks are a few kilobytes."""
-    page, chunked, chunks = _speed.page(), _speed.page(), []
+    page, chunked, chunks = _extension.page(), _extension.page(), []
     for text in texts:
         page.write(text)
         chunked.write(text)
@@ -467,19 +467,19 @@ def test_pages_grow(texts: list[str]) -> None:
 def test_joins_take_only_what_they_can() -> None:
     """What is no join, no page and no text is refused; an interrupt on the way is nobody's to handle."""
     with pytest.raises(ValueError, match="with texts around them"):
-        _speed.join(("a", "b"), b"tt")
+        _extension.join(("a", "b"), b"tt")
     with pytest.raises(ValueError, match="at most 64"):
-        _speed.join(("",) * 66, b"t" * 65)
+        _extension.join(("",) * 66, b"t" * 65)
     with pytest.raises(TypeError, match="texts are str"):
-        _speed.join(("a", 1), b"t")  # type: ignore[arg-type]
-    join = _speed.join(("a", "b"), b"t")
+        _extension.join(("a", 1), b"t")  # type: ignore[arg-type]
+    join = _extension.join(("a", "b"), b"t")
     for wrong in ((), (None,), (None, 1, 2)):
         with pytest.raises(TypeError, match="takes a page and 1 values"):
             join(*wrong)
     with pytest.raises(TypeError, match="not callable"):
         join(1, "x")
     with pytest.raises(TypeError, match="takes text"):
-        _speed.page().write(1)  # type: ignore[arg-type]
+        _extension.page().write(1)  # type: ignore[arg-type]
 
     class Interrupted:
         def __str__(self) -> str:
@@ -495,7 +495,7 @@ def test_joined_pages_are_the_same(case: Any) -> None:
     pages: dict[bool, list[object]] = {True: [], False: []}
     for joins, found in pages.items():
         with pytest.MonkeyPatch.context() as patched:
-            patched.setattr(code, "IS_BUILT", joins and IS_BUILT)
+            patched.setattr(module, "IS_BUILT", joins and IS_BUILT)
             try:
                 template = Engine().compile(case.parts["template"])
                 ways: list[Callable[..., Any]] = [template.render, template.stream, template.render_async]
@@ -608,10 +608,10 @@ def test_pieces_in_place_are_the_same(piece: str, use: str) -> None:
     """Whatever a piece and its use bind, read and miss, it is the same in the loop as called from there."""
     source = f"<body>{piece}<! for x in xs as r !>{use}<! end !>"
     pages = []
-    for most, joins in ((builder.MOST_INCLUDED, IS_BUILT), (builder.MOST_INCLUDED, False), (0, IS_BUILT)):
+    for most, joins in ((functions.MOST_INCLUDED, IS_BUILT), (functions.MOST_INCLUDED, False), (0, IS_BUILT)):
         with pytest.MonkeyPatch.context() as patched:
-            patched.setattr(builder, "MOST_INCLUDED", most)
-            patched.setattr(code, "IS_BUILT", joins)
+            patched.setattr(functions, "MOST_INCLUDED", most)
+            patched.setattr(module, "IS_BUILT", joins)
             helpers = {"count": itertools.count().__next__}
             ways = all_ways(Engine(globals={"g": "<g>"}, helpers=helpers).compile(source))
         pages += [outcome(way, {"xs": [7, value]}) for way in ways for value in ("<&", {"b": {"b": 1}, "c": 2}, 8)]
@@ -624,14 +624,14 @@ def test_pieces_in_place_are_the_same(piece: str, use: str) -> None:
 def test_pieces_in_loops_are_in_place(tmp_path: Path) -> None:
     """A piece in a loop is part of the page: nothing is called for it, unless it is large, or its lines cannot be told."""
     made = site_of(tmp_path)
-    shown = code.shown(made.plan_of(Origin("page")))
+    shown = module.shown(made.plan_of(Origin("page")))
     assert shown.count("def ") == 1
     with pytest.MonkeyPatch.context() as patched:
-        patched.setattr(code, "LINES", 2)
-        assert code.shown(made.plan_of(Origin("page"))).count("def ") == 2
+        patched.setattr(module, "LINES", 2)
+        assert module.shown(made.plan_of(Origin("page"))).count("def ") == 2
     large = SITE["row.html"].replace("</li>", "{= n =}<br>" * 60)
     (tmp_path / "row.html").write_text(large, "utf-8")
-    shown = code.shown(Engine(tmp_path, filters={"shout": str.upper}).plan_of(Origin("page")))
+    shown = module.shown(Engine(tmp_path, filters={"shout": str.upper}).plan_of(Origin("page")))
     assert shown.count("def ") == 2
 
 
@@ -665,8 +665,8 @@ def each_row(rows: int) -> dict[str, int]:
 
 def test_dots_are_free(monkeypatch: pytest.MonkeyPatch) -> None:
     """Rows of dicts, and of a class that was seen before, are read without calling anything for a dot."""
-    lookups.direct_types.discard(Plain)
-    lookups._plain_types.discard(Plain)
+    attributes.direct_types.discard(Plain)
+    attributes._plain_types.discard(Plain)
     for rows, dots in (([{"b": 1, "c": 2}] * 100, 0), ([Plain(1, 2)] * 100, 3), ([Plain(1, 2)] * 100, 0)):
         found = counted(monkeypatch, ROWS, {"rows": rows})
         assert found.get("dot", 0) == (0 if IS_BUILT else dots)
@@ -746,19 +746,19 @@ def test_parameters_mean_nothing_else(case: Any) -> None:
     except UntorError:
         return
     for variant in ("render", "stream_async"):
-        module = code.module_of(plan, variant, expressions.Shared(lenient=False))
-        entry = module.body[-1]
+        code = module.module_of(plan, variant, expression_code.Shared(lenient=False))
+        entry = code.body[-1]
         assert isinstance(entry, ast.FunctionDef | ast.AsyncFunctionDef)
         named = {each.arg for each in entry.args.kwonlyargs}
         guarded = entry.body[0]
         assert isinstance(guarded, ast.Try)
-        rest = [*module.body[:-1], *guarded.body[2:]] if named else []
+        rest = [*code.body[:-1], *guarded.body[2:]] if named else []
         assert not named & {node.id for statement in rest for node in ast.walk(statement) if isinstance(node, ast.Name)}
 
 
 def test_clean_text_needs_no_call(monkeypatch: pytest.MonkeyPatch) -> None:
     """Without joins, text in a loop that has nothing to escape is printed without calling anything for it."""
-    monkeypatch.setattr(code, "IS_BUILT", False)
+    monkeypatch.setattr(module, "IS_BUILT", False)
     rows = [{"b": "quay", "c": "é berth"}] * 50 + [{"b": "a'b", "c": "a<b"}] * 7
     assert counted(monkeypatch, ROWS, {"rows": rows}) == {"merge": 1, "given": 1, "e_attribute": 7, "e_text": 7}
 
@@ -766,7 +766,9 @@ def test_clean_text_needs_no_call(monkeypatch: pytest.MonkeyPatch) -> None:
 def test_code_of_a_run() -> None:
     """A run is one f-string, what it reads is read in three copies; a page of one run returns it."""
     reads, whole = (
-        ast.unparse(code.module_of(engine.plan_of(Origin("case.html", source)), "render", code._shared(lenient=False)))
+        ast.unparse(
+            module.module_of(engine.plan_of(Origin("case.html", source)), "render", module._shared(lenient=False))
+        )
         for source in ("<p>{= a.b =}{= a.c =}</p>", "<p>{= a =}</p>")
     )
     assert [reads.count(each) for each in ("<p>{", ".b\n", "['b']", "dot(")] == [1, 1, 1, 2]

@@ -6,13 +6,13 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from untor.contexts.html_active_formatting import closed, common, misnested, opened
+from untor.contexts.html_attributes import meaning
+from untor.contexts.html_classify import describe, place_of
+from untor.contexts.html_state import Machine
+from untor.contexts.placement import Place
+from untor.contexts.url_states import UrlState
 from untor.escape.url import SCHEMES
-from untor.places.attributes import meaning
-from untor.places.formatting import closed, common, misnested, opened
-from untor.places.html_machine import Machine
-from untor.places.place import Place
-from untor.places.url_states import UrlState
-from untor.places.verdict import describe, place_of
 
 URLS = [
     ("", "scheme start"), (" \t\x01", "scheme start"), ("htt", "scheme"), ("a-b", "scheme"), ("https:", "special authority slashes"),
@@ -112,7 +112,7 @@ def test_machines_join(first: str, second: str, state: str | None) -> None:
 
 def test_any_state_gives_a_verdict() -> None:
     """A machine can be started in any state; only text, RCDATA and attribute values take a value without more."""
-    from untor.places.html_states import STATES  # noqa: PLC0415  the table that is gone through
+    from untor.contexts.html_tokenizer import STATES  # noqa: PLC0415  the table that is gone through
 
     taking = {state for state in STATES if isinstance(place_of(Machine(state)), Place)}
     quoted = {"attribute value (double-quoted)", "attribute value (single-quoted)"}

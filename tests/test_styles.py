@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
 from untor import Engine, MarkError, PlacementError, RenderError, TrustedCSS
-from untor.escape.style import style_name, style_string, style_value, style_value_part
+from untor.escape.css import style_name, style_string, style_value, style_value_part
 
 engine = Engine()
 HOSTILE = [

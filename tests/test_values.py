@@ -13,10 +13,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from untor import Engine, MissingValue, RenderError, UntorError
-from untor.deep import with_deep_stack
+from untor.compiler.recursion import with_deep_stack
 from untor.escape import INERT, MISSING, NAMES, Escapers
-from untor.escape.values import FORBIDDEN
-from untor.filters.text import clip
+from untor.escape.printing import FORBIDDEN
+from untor.filters.strings import clip
 
 
 class Flag(Enum):

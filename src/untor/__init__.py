@@ -1,6 +1,7 @@
 """Untor: HTML pages from templates and data, safe from cross-site scripting in every place a value can land."""
 
-from untor.engine import Engine
+from untor.engine.engine import Engine
+from untor.engine.template import Template
 from untor.errors import (
     DataError,
     MarkError,
@@ -11,12 +12,11 @@ from untor.errors import (
     UntorError,
 )
 from untor.escape import TrustedCSS, TrustedHTML, TrustedScript, TrustedScriptURL, TrustedURL
-from untor.template import Template
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.page import Page
-    from untor.policy import Policy
+    from untor.web.csp import Policy
+    from untor.web.response import Page
 
 __version__ = "0.1.0"
 
@@ -44,11 +44,11 @@ __all__ = [
 def __getattr__(name: str) -> object:
     """Load what only programs that answer requests need."""
     if name == "Page":
-        from untor.page import Page  # noqa: PLC0415
+        from untor.web.response import Page  # noqa: PLC0415
 
         return Page
     if name == "Policy":
-        from untor.policy import Policy  # noqa: PLC0415
+        from untor.web.csp import Policy  # noqa: PLC0415
 
         return Policy
     raise AttributeError(f"module 'untor' has no attribute {name!r}")

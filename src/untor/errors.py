@@ -17,7 +17,7 @@ from __future__ import annotations
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.problems import Problem
+    from untor.diagnostics.problem import Problem
 
 
 class UntorError(Exception):
@@ -29,7 +29,7 @@ class UntorError(Exception):
 
     @property
     def code(self) -> str:
-        """The kind of problem, a key of ``untor.problems.CODES``."""
+        """The kind of problem, a key of ``untor.diagnostics.problem.CODES``."""
         return self.problem.code
 
     @property

@@ -32,10 +32,10 @@ def pytest_collection_modifyitems(session: pytest.Session, items: list[pytest.It
 def _templates(options: Any) -> Iterator[tuple[str, list[Finding]]]:
     import click  # noqa: PLC0415  loaded when templates are checked
 
-    from untor.check.runner import Wanted, check  # noqa: PLC0415
-    from untor.cli.pages import engine_named  # noqa: PLC0415
-    from untor.cli.settings import settings  # noqa: PLC0415
-    from untor.engine import Engine  # noqa: PLC0415
+    from untor.check.checker import Wanted, check  # noqa: PLC0415
+    from untor.cli.pyproject import settings  # noqa: PLC0415
+    from untor.cli.templates import engine_named  # noqa: PLC0415
+    from untor.engine.engine import Engine  # noqa: PLC0415
 
     try:
         configured = settings()

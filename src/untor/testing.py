@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from untor.escape import SCHEMES
-from untor.probe.hostile import HOSTILE
-from untor.probe.runner import Change, Probed
-from untor.probe.runner import probe as _probe
+from untor.probe.payloads import HOSTILE
+from untor.probe.prober import Change, Probed
+from untor.probe.prober import probe as _probe
 from untor.probe.structure import StructureMissing, differing, side_by_side, structure_of
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping, Sequence
 
-    from untor.engine import Engine
+    from untor.engine.engine import Engine
 
 __all__ = ["HOSTILE", "Change", "Comparison", "Probed", "StructureMissing", "probe", "same_structure"]
 

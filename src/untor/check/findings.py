@@ -10,9 +10,9 @@ from pathlib import Path
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.plan.operations import Placement
-    from untor.problems import Problem
-    from untor.source import Source
+    from untor.analysis.ir import Placement
+    from untor.diagnostics.problem import Problem
+    from untor.diagnostics.source import Source
 
 
 _NUMBER = re.compile(r"\d+")

@@ -12,9 +12,9 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
     from pathlib import Path
 
-    from untor.engine import Engine
-    from untor.language.reader import Reading
-    from untor.problems import Problem
+    from untor.diagnostics.problem import Problem
+    from untor.engine.engine import Engine
+    from untor.language.parser import Reading
 
 Call = tree.Layout | tree.Include
 

@@ -7,15 +7,15 @@ from pathlib import Path
 
 import click
 
-from untor.check.acceptance import ACCEPTABLE, why_not
-from untor.check.runner import Wanted, check
-from untor.cli.pages import engine_named, find_page, folders_of
+from untor.check.checker import Wanted, check
+from untor.check.suppressions import ACCEPTABLE, why_not
 from untor.cli.progress import progress
-from untor.cli.settings import settings
-from untor.engine import Engine
+from untor.cli.pyproject import settings
+from untor.cli.templates import engine_named, find_page, folders_of
+from untor.engine.engine import Engine
 from untor.errors import UntorError
 from untor.report import FORMATS
-from untor.report.text import trusted_list
+from untor.report.as_text import trusted_list
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

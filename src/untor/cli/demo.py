@@ -28,7 +28,7 @@ def demo(*, check: bool, host: str, port: int) -> None:
     """
     from rich.console import Console  # noqa: PLC0415  loaded only for what prints with it
 
-    from untor.serve.running import CannotServe, address_of, bound, guarded, run  # noqa: PLC0415
+    from untor.serve.server import CannotServe, address_of, bound, guarded, run  # noqa: PLC0415
 
     console = Console(markup=False, highlight=False)
     with tempfile.TemporaryDirectory(prefix="untor-demo-") as folder:

@@ -7,18 +7,18 @@ from pathlib import Path
 
 import click
 
-from untor.cli.context import Given, context_of, data_options
-from untor.cli.pages import engine_and_page
+from untor.cli.page_values import Given, context_of, data_options
 from untor.cli.render import write_whole
-from untor.explain.values import values_of
-from untor.template import Origin
+from untor.cli.templates import engine_and_page
+from untor.engine.template import Origin
+from untor.explain.printed_values import values_of
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from untor.explain.steps import Journey, Step
-    from untor.explain.values import Value
+    from untor.explain.printed_values import Value
+    from untor.explain.trace import Journey, Step
 
 _STYLES = {
     "text": "default",
@@ -65,13 +65,13 @@ def command(
     site, name = engine_and_page(page, folders, engine)
     planned = site.plan_of(Origin(name))
     if code:
-        from untor.build.code import shown  # noqa: PLC0415
+        from untor.codegen.module import shown  # noqa: PLC0415
 
         click.echo(shown(planned, lenient=site.missing == "empty"))
         return
     console = Console(highlight=False, markup=False)
     if expression is not None:
-        from untor.explain.steps import filtered, journeys  # noqa: PLC0415
+        from untor.explain.trace import filtered, journeys  # noqa: PLC0415
 
         context = context_of(given)
         steps = filtered(site, expression, context)
@@ -79,7 +79,7 @@ def command(
         return
     values = values_of(planned.placements)
     if output is not None:
-        from untor.explain.page import explained_context, explained_template  # noqa: PLC0415
+        from untor.explain.source_page import explained_context, explained_template  # noqa: PLC0415
 
         text = explained_template().render(explained_context(site, planned, values))
         write_whole(Path(output), text.encode("utf-8", "replace"))

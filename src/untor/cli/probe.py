@@ -6,14 +6,14 @@ import sys
 
 import click
 
-from untor.cli.context import Given, context_of, data_options
-from untor.cli.pages import engine_and_page
+from untor.cli.page_values import Given, context_of, data_options
 from untor.cli.progress import progress
+from untor.cli.templates import engine_and_page
 from untor.errors import UntorError
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.probe.runner import Probed
+    from untor.probe.prober import Probed
 
 
 @click.command("probe")
@@ -32,7 +32,7 @@ def command(*, page: str, given: Given, engine: str | None, folders: tuple[str, 
     untor probe arrivals --data arrivals.json
     untor probe arrivals --data arrivals.json --engine site.views:pages
     """  # noqa: D301  click reads the backspace as "keep these lines"
-    from untor.probe.runner import probe  # noqa: PLC0415  reads pages with the extra's packages
+    from untor.probe.prober import probe  # noqa: PLC0415  reads pages with the extra's packages
     from untor.probe.structure import StructureMissing  # noqa: PLC0415
 
     try:

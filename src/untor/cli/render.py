@@ -9,8 +9,8 @@ from pathlib import Path
 
 import click
 
-from untor.cli.context import Given, context_of, data_options
-from untor.cli.pages import engine_and_page
+from untor.cli.page_values import Given, context_of, data_options
+from untor.cli.templates import engine_and_page
 
 
 @click.command()

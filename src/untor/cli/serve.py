@@ -7,10 +7,10 @@ from pathlib import Path
 
 import click
 
-from untor.cli.context import Given, context_of, data_options
-from untor.cli.pages import engine_named
-from untor.cli.settings import settings
-from untor.engine import Engine
+from untor.cli.page_values import Given, context_of, data_options
+from untor.cli.pyproject import settings
+from untor.cli.templates import engine_named
+from untor.engine.engine import Engine
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -45,10 +45,10 @@ def command(*, folder: Path, given: Given, engine: str | None, host: str, port: 
     untor serve site --data harbour.sqlite
     untor serve --engine site.views:pages
     """  # noqa: D301  click reads the backspace as "keep these lines"
-    from untor.serve.running import CannotServe, address_of, bound, guarded, run  # noqa: PLC0415
+    from untor.serve.server import CannotServe, address_of, bound, guarded, run  # noqa: PLC0415
 
     try:
-        from untor.serve.app import NEVER_KEPT, PreviewApp  # noqa: PLC0415  needs the extra's packages
+        from untor.serve.viewer import NEVER_KEPT, PreviewApp  # noqa: PLC0415  needs the extra's packages
 
         made = _engine(folder, engine)
         watched = _watched(made, given)
@@ -57,7 +57,7 @@ def command(*, folder: Path, given: Given, engine: str | None, host: str, port: 
     except CannotServe as error:
         click.echo(f"untor: {error}", err=True)
         sys.exit(2)
-    from untor.serve.site import Preview  # noqa: PLC0415
+    from untor.serve.preview import Preview  # noqa: PLC0415
 
     preview = PreviewApp(
         Preview(made, lambda: context_of(given)), watched, lambda text: click.echo(f"untor: {text}", err=True)
@@ -70,7 +70,7 @@ def command(*, folder: Path, given: Given, engine: str | None, host: str, port: 
 
 def warn_of_others(host: str) -> None:
     """Say so when other machines can connect."""
-    from untor.serve.running import is_loopback  # noqa: PLC0415
+    from untor.serve.server import is_loopback  # noqa: PLC0415
 
     if not is_loopback(host):
         click.echo(f"untor: everybody who can reach {host} can read what is shown there", err=True)

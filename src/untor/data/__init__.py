@@ -12,8 +12,8 @@ from untor.data.sqlite_file import read_sqlite
 from untor.data.toml_file import read_toml
 from untor.data.xml_file import read_xml
 from untor.data.yaml_file import read_yaml
+from untor.diagnostics.problem import Problem
 from untor.errors import DataError
-from untor.problems import Problem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

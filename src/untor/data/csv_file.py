@@ -9,14 +9,14 @@ from datetime import date, datetime
 from decimal import Decimal, InvalidOperation
 
 from untor.data.reading import offset_of, text_of, wrong
+from untor.diagnostics.problem import Problem, suggestion
 from untor.errors import DataError
-from untor.problems import Problem, suggestion
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
-    from untor.source import Source
+    from untor.diagnostics.source import Source
 
 _TRUE, _FALSE = frozenset({"true", "yes", "1"}), frozenset({"false", "no", "0"})
 

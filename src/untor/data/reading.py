@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
+from untor.diagnostics.problem import Problem
 from untor.errors import DataError, MarkError
-from untor.folders import decoded
-from untor.problems import Problem
+from untor.loading.loader import decoded
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.source import Source
+    from untor.diagnostics.source import Source
 
 DEEPEST = 200
 """How deep lists and mappings of a data file may be nested."""

@@ -6,8 +6,8 @@ import sqlite3
 from pathlib import Path
 
 from untor.data.reading import MOST_VALUES
+from untor.diagnostics.problem import Problem
 from untor.errors import DataError
-from untor.problems import Problem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

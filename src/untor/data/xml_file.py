@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
     from xml.etree.ElementTree import Element
 
-    from untor.source import Source
+    from untor.diagnostics.source import Source
 
 _MESSAGES = {"syntax error": "something stands here that is no markup"}
 

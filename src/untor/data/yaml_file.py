@@ -9,7 +9,7 @@ from untor.data.reading import DEEPEST, MOST_VALUES, needs, text_of, wrong
 if TYPE_CHECKING:
     from typing import Any
 
-    from untor.source import Source
+    from untor.diagnostics.source import Source
 
 
 def read_yaml(octets: bytes, name: str) -> object:

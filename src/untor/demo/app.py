@@ -8,12 +8,12 @@ from urllib.parse import parse_qsl
 from untor.demo import views
 from untor.demo.forms import checked
 from untor.demo.harbour import TODAY, Harbour, log_of
+from untor.engine.template import Origin
 from untor.errors import TemplateMissing
-from untor.explain.page import explained_context, explained_template
-from untor.explain.values import values_of
-from untor.policy import Policy
-from untor.serve.running import needed
-from untor.template import Origin
+from untor.explain.printed_values import values_of
+from untor.explain.source_page import explained_context, explained_template
+from untor.serve.server import needed
+from untor.web.csp import Policy
 
 try:
     from starlette.applications import Starlette
@@ -32,7 +32,7 @@ if TYPE_CHECKING:
 
     from starlette.requests import Request
 
-    from untor.page import Page
+    from untor.web.response import Page
 
 _MOST_BYTES = 64 * 1024
 _A_YEAR = "public, max-age=31536000, immutable"

@@ -5,8 +5,8 @@ from __future__ import annotations
 from importlib.resources import files
 
 from untor.demo.harbour import TODAY, shipped
-from untor.engine import Engine
-from untor.policy import Policy
+from untor.engine.engine import Engine
+from untor.web.csp import Policy
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

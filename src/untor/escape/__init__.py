@@ -8,10 +8,10 @@ from __future__ import annotations
 
 from importlib import import_module
 
-from untor.escape.fast import fast
+from untor.escape.accelerated import fast
+from untor.escape.printing import MISSING, NotPrintable, printed
 from untor.escape.trusted import TrustedCSS, TrustedHTML, TrustedScript, TrustedScriptURL, TrustedURL
 from untor.escape.url import SCHEMES
-from untor.escape.values import MISSING, NotPrintable, printed
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -38,25 +38,25 @@ __all__ = [
 ]
 
 _FIXED: dict[str, str] = {
-    "plain": "values.printed",
+    "plain": "printing.printed",
     # markup
-    "text": "markup.text",
-    "foreign-text": "markup.foreign_text",
-    "rcdata": "markup.rcdata",
-    "attribute": "markup.attribute",
-    "whole-attribute": "markup.whole_attribute",
-    "embedded-attribute": "markup.embedded_attribute",
-    "boolean-attribute": "markup.boolean_attribute",
-    "state-attribute": "markup.state_attribute",
-    "xml-text": "markup.xml_text",
-    "xml-attribute": "markup.xml_attribute",
-    "flag-attribute": "markup.flag_attribute",
-    "xml-embedded-attribute": "markup.xml_embedded_attribute",
-    "conditional-comment": "markup.conditional_comment",
-    "integrity": "tokens.integrity",
-    "integrity-attribute": "tokens.integrity_attribute",
-    "nonce": "tokens.nonce",
-    "nonce-attribute": "tokens.nonce_attribute",
+    "text": "html.text",
+    "foreign-text": "html.foreign_text",
+    "rcdata": "html.rcdata",
+    "attribute": "html.attribute",
+    "whole-attribute": "html.whole_attribute",
+    "embedded-attribute": "html.embedded_attribute",
+    "boolean-attribute": "html.boolean_attribute",
+    "state-attribute": "html.state_attribute",
+    "xml-text": "html.xml_text",
+    "xml-attribute": "html.xml_attribute",
+    "flag-attribute": "html.flag_attribute",
+    "xml-embedded-attribute": "html.xml_embedded_attribute",
+    "conditional-comment": "html.conditional_comment",
+    "integrity": "integrity.integrity",
+    "integrity-attribute": "integrity.integrity_attribute",
+    "nonce": "integrity.nonce",
+    "nonce-attribute": "integrity.nonce_attribute",
     # URLs
     "percent": "url.percent",
     "percent-opaque": "url.percent_opaque",
@@ -64,31 +64,31 @@ _FIXED: dict[str, str] = {
     "percent-query": "url.percent_query",
     "host": "url.host",
     "segment-url": "url.segment_url",
-    "url-segment": "url_lists.url_segment",
-    "url-first-segment": "url_lists.url_first_segment",
-    "url-segments": "url_lists.url_segments",
-    "url-first-segments": "url_lists.url_first_segments",
-    "descriptor": "url_lists.descriptor",
+    "url-segment": "embedded_urls.url_segment",
+    "url-first-segment": "embedded_urls.url_first_segment",
+    "url-segments": "embedded_urls.url_segments",
+    "url-first-segments": "embedded_urls.url_first_segments",
+    "descriptor": "embedded_urls.descriptor",
     # scripts and data
-    "script-value": "script.script_value",
-    "script-operand": "script.script_operand",
-    "script-html": "script.script_html",
-    "script-statement": "script.script_statement",
-    "script-string": "script.script_string",
-    "script-regexp": "script.script_regexp",
-    "script-regexp-class": "script.script_regexp_class",
-    "json-value": "script.json_value",
-    "json-string": "script.json_string",
+    "script-value": "javascript.script_value",
+    "script-operand": "javascript.script_operand",
+    "script-html": "javascript.script_html",
+    "script-statement": "javascript.script_statement",
+    "script-string": "javascript.script_string",
+    "script-regexp": "javascript.script_regexp",
+    "script-regexp-class": "javascript.script_regexp_class",
+    "json-value": "javascript.json_value",
+    "json-string": "javascript.json_string",
     # styles
-    "style-value": "style.style_value",
-    "style-value-part": "style.style_value_part",
-    "style-string": "style.style_string",
-    "style-name": "style.style_name",
-    "style-name-part": "style.style_name_part",
-    "style-custom-name": "style.style_custom_name",
-    "style-keyframes": "style.style_keyframes",
-    "style-nth": "style.style_nth",
-    "style-rules": "style.style_rules",
+    "style-value": "css.style_value",
+    "style-value-part": "css.style_value_part",
+    "style-string": "css.style_string",
+    "style-name": "css.style_name",
+    "style-name-part": "css.style_name_part",
+    "style-custom-name": "css.style_custom_name",
+    "style-keyframes": "css.style_keyframes",
+    "style-nth": "css.style_nth",
+    "style-rules": "css.style_rules",
 }
 """Those that are the same for every engine, by the module and the name of their function."""
 
@@ -99,14 +99,14 @@ _MADE: dict[str, tuple[str, dict[str, bool]]] = {
     "url": ("url.url_escaper", {}),
     "url-attribute": ("url.url_attribute_escaper", {}),
     "url-pieces": ("url.pieces_escaper", {}),
-    "encoded-url": ("url_lists.encoded_url_escaper", {}),
-    "listed-url": ("url_lists.listed_url_escaper", {}),
+    "encoded-url": ("embedded_urls.encoded_url_escaper", {}),
+    "listed-url": ("embedded_urls.listed_url_escaper", {}),
     "image-url": ("url.url_escaper", {"images": True}),
     "image-url-attribute": ("url.url_attribute_escaper", {"images": True}),
     "image-url-pieces": ("url.pieces_escaper", {"images": True}),
-    "encoded-image-url": ("url_lists.encoded_url_escaper", {"images": True}),
-    "script-url": ("script.script_url_escaper", {}),
-    "listed-image-url": ("url_lists.listed_url_escaper", {"images": True}),
+    "encoded-image-url": ("embedded_urls.encoded_url_escaper", {"images": True}),
+    "script-url": ("javascript.script_url_escaper", {}),
+    "listed-image-url": ("embedded_urls.listed_url_escaper", {"images": True}),
 }
 """Those that are made for the schemes of an engine, by what makes them."""
 
@@ -150,7 +150,7 @@ class Escapers(dict[str, "Function"]):
             made: dict[str, Function] = _of("origins.resource_escapers")(self.schemes, self.resource_origins)
             self.update(made)
         elif name in _IN_XML:
-            self[name] = _of("markup.in_xml")(self[name.removeprefix("xml-")])
+            self[name] = _of("html.in_xml")(self[name.removeprefix("xml-")])
         elif name in _MADE:
             maker, options = _MADE[name]
             self[name] = _of(maker)(self.schemes, **options)

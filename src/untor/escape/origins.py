@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from untor.escape.markup import attribute
-from untor.escape.patterns import pattern
-from untor.escape.scripted import Number, scripted
+from untor.escape.embedded_urls import encoded
+from untor.escape.html import attribute
+from untor.escape.lazy_patterns import pattern
+from untor.escape.printing import FORBIDDEN, MISSING, printed
+from untor.escape.script_values import Number, scripted
 from untor.escape.trusted import TrustedScriptURL
 from untor.escape.url import FOREIGN_ORIGIN, INVALID, blocked, pieces_escaper
-from untor.escape.url_lists import encoded
-from untor.escape.values import FORBIDDEN, MISSING, printed
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -55,17 +55,17 @@ def resource_escapers(schemes: frozenset[str], origins: frozenset[str]) -> dict[
         return encoded(checked(value))
 
     def import_map(value: object) -> str:
-        from untor.escape.script import json_value  # noqa: PLC0415  only for import maps
+        from untor.escape.javascript import json_value  # noqa: PLC0415  only for import maps
 
         return json_value(_checked_leaves(value, checked))
 
     def speculation_rules(value: object) -> str:
-        from untor.escape.script import json_value  # noqa: PLC0415  only for speculation rules
+        from untor.escape.javascript import json_value  # noqa: PLC0415  only for speculation rules
 
         return json_value(_checked_urls(value, checked))
 
     def script_resource_url(value: object) -> str:
-        from untor.escape.script import script_value  # noqa: PLC0415  only for scripts that load code
+        from untor.escape.javascript import script_value  # noqa: PLC0415  only for scripts that load code
 
         return script_value(checked(value) or INVALID)
 

@@ -7,11 +7,11 @@ from __future__ import annotations
 
 from functools import cache
 
-from untor.escape.fast import fast
-from untor.escape.markup import attribute
-from untor.escape.patterns import pattern
+from untor.escape.accelerated import fast
+from untor.escape.html import attribute
+from untor.escape.lazy_patterns import pattern
+from untor.escape.printing import FORBIDDEN, MISSING, SURROGATES, NotPrintable, printed
 from untor.escape.trusted import TrustedURL
-from untor.escape.values import FORBIDDEN, MISSING, SURROGATES, NotPrintable, printed
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

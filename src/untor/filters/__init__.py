@@ -5,21 +5,21 @@
 
 from __future__ import annotations
 
-from untor.filters import lists, markup, text
+from untor.filters import lists, marking, strings
 from untor.filters.dates import date_filters
+from untor.filters.locale_settings import Settings
 from untor.filters.numbers import number_filters
 from untor.filters.pictures import picture, table_filter
-from untor.filters.settings import Settings
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
 
 KNOWN_TO_PLACES: dict[str, Callable[..., object]] = {
-    "json": markup.json,
-    "path": markup.path,
-    "query": markup.query,
-    "trusted": markup.trusted,
+    "json": marking.json,
+    "path": marking.path,
+    "query": marking.query,
+    "trusted": marking.trusted,
 }
 """Filters that say what a value is: as the last one in an expression they are looked at when a page is compiled."""
 
@@ -28,18 +28,18 @@ TAKE_NONE = frozenset({"json"})
 
 _FIXED: dict[str, Callable[..., object]] = {
     # text
-    "capital": text.capital,
-    "clip": text.clip,
-    "lines": text.lines,
-    "lower": text.lower,
-    "paragraphs": text.paragraphs,
-    "replace": text.replace,
-    "slug": text.slug,
-    "split": text.split,
-    "title": text.title,
-    "trim": text.trim,
-    "upper": text.upper,
-    "words": text.words,
+    "capital": strings.capital,
+    "clip": strings.clip,
+    "lines": strings.lines,
+    "lower": strings.lower,
+    "paragraphs": strings.paragraphs,
+    "replace": strings.replace,
+    "slug": strings.slug,
+    "split": strings.split,
+    "title": strings.title,
+    "trim": strings.trim,
+    "upper": strings.upper,
+    "words": strings.words,
     # lists
     "batch": lists.batch,
     "first": lists.first,
@@ -55,7 +55,7 @@ _FIXED: dict[str, Callable[..., object]] = {
     "unique": lists.unique,
     "where": lists.where,
     # what a value is
-    "cleaned": markup.cleaned,
+    "cleaned": marking.cleaned,
     "picture": picture,
     **KNOWN_TO_PLACES,
 }

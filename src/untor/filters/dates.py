@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from untor.filters.locales import locale_named, zone_named
-from untor.filters.problem import FilterProblem, unfit
+from untor.runtime.filter_error import FilterProblem, unfit
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from datetime import date, datetime, time, tzinfo
     from typing import Any
 
-    from untor.filters.settings import Settings
+    from untor.filters.locale_settings import Settings
 
 _MILLISECONDS_FROM = 100_000_000_000
 """Numbers from here on are milliseconds: as seconds they would be after the year 5000."""

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from untor.escape import MISSING, printed
-from untor.filters.closed import CLOSED
-from untor.filters.problem import FilterProblem, unfit
+from untor.runtime.closed_types import CLOSED
+from untor.runtime.filter_error import FilterProblem, unfit
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

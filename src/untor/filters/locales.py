@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from untor.filters.problem import FilterProblem
+from untor.runtime.filter_error import FilterProblem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from untor.filters.locales import locale_named
-from untor.filters.problem import FilterProblem, unfit
+from untor.runtime.filter_error import FilterProblem, unfit
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
     from babel import Locale
 
-    from untor.filters.settings import Settings
+    from untor.filters.locale_settings import Settings
 
     Number = int | float | Decimal
 

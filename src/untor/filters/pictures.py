@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from untor.escape import TrustedHTML, printed
-from untor.escape.markup import attribute
-from untor.escape.markup import text as escaped
-from untor.filters.problem import FilterProblem, unfit
+from untor.escape.html import attribute
+from untor.escape.html import text as escaped
+from untor.runtime.filter_error import FilterProblem, unfit
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

@@ -6,15 +6,15 @@ follows a value (dots, items, ``?``).
 
 from __future__ import annotations
 
+from untor.diagnostics.problem import Problem
 from untor.language import tree
 from untor.language.tokens import ProblemFound, Token, number_value, string_value, tokens
-from untor.problems import Problem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from untor.source import Source
+    from untor.diagnostics.source import Source
 
 DEEPEST = 60
 """How deep expressions may nest; far beyond what anyone reads, far below what exhausts a stack."""

@@ -5,11 +5,11 @@ from __future__ import annotations
 import re
 from typing import NamedTuple
 
-from untor.problems import Problem
+from untor.diagnostics.problem import Problem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.source import Source
+    from untor.diagnostics.source import Source
 
 KEYWORDS = frozenset({"and", "or", "not", "in", "is", "if", "else", "True", "False", "None"})
 """Words that cannot be names of data (after a dot they can)."""

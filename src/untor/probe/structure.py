@@ -6,8 +6,8 @@ from functools import lru_cache
 from typing import NamedTuple
 from xml.parsers import expat
 
-from untor.probe.code import Loaded, json_shape, script_shape, style_shape
-from untor.probe.urls import RELATIVE, Address, address_of, urls_in
+from untor.probe.followed_urls import RELATIVE, Address, address_of, urls_in
+from untor.probe.script_shape import Loaded, json_shape, script_shape, style_shape
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from untor.report.as_json import json_report
-from untor.report.sarif import sarif_report
-from untor.report.text import text_report
+from untor.report.as_sarif import sarif_report
+from untor.report.as_text import text_report
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

@@ -1,0 +1,49 @@
+"""Fixed text between marks: runs of it, places in them, and ends that nothing after them can change."""
+
+from __future__ import annotations
+
+from untor.analysis.names import Refused
+from untor.contexts.html_references import neutral
+from untor.contexts.html_state import VALUE_STATES
+from untor.diagnostics.problem import Problem
+from untor.language import tree
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from untor.contexts.html_state import Machine
+    from untor.diagnostics.source import Source
+
+
+def text_run(nodes: list[tree.Node], index: int) -> list[tree.Text]:
+    """Return the texts that stand one after another from an index on; a note may have stood between them."""
+    run: list[tree.Text] = []
+    while index < len(nodes) and isinstance(node := nodes[index], tree.Text):
+        run.append(node)
+        index += 1
+    return run
+
+
+def source_offset(run: list[tree.Text], offset: int) -> int:
+    """Turn an offset in the joined texts into one in the source."""
+    for node in run:
+        if offset < len(node.text):
+            return node.start + offset
+        offset -= len(node.text)
+    return run[-1].end - 1
+
+
+def settled(source: Source, run: list[tree.Text], text: str, machine: Machine) -> str:
+    """Finish a character reference at the end of fixed text, so that nothing after it can become a part of it.
+
+    Raises ``Refused`` where its meaning depends on what comes next.
+    """
+    reference = machine.unfinished(text)
+    if not reference:
+        return text
+    finished = neutral(reference)
+    if finished is None:
+        end = run[-1].end
+        raise Refused(Problem("place-reference", source, end - len(reference), end, reference=reference))
+    if machine.state in VALUE_STATES:
+        machine.value = machine.value[: len(machine.value) - len(reference)] + finished
+    return text[: len(text) - len(reference)] + finished

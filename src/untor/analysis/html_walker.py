@@ -1,0 +1,267 @@
+"""Walks the tree of an HTML template through the HTML machine."""
+
+from __future__ import annotations
+
+import re
+
+from untor.analysis.fixed_text import settled, source_offset, text_run
+from untor.analysis.ir import Constant, Emit, Function, InlineEnd, Nonce
+from untor.analysis.lookahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead
+from untor.analysis.url_walker import UrlWalker
+from untor.analysis.walker import BlockWalker
+from untor.contexts.html_classify import describe, place_of
+from untor.contexts.html_content import of_attribute
+from untor.contexts.html_references import attribute_text
+from untor.contexts.html_state import VALUE_STATES, Ended, Machine, Opened
+from untor.contexts.placement import Place, Refusal, Unreadable
+from untor.language import tree
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from untor.analysis.composition import Frame, Library
+    from untor.analysis.recovery import Remembered
+
+
+MAKE_HTML = ("cleaned", "lines", "paragraphs", "picture", "table")
+"""Built-in filters that return elements."""
+
+_LONGEST_REFERENCE = 40
+_SEVERAL = {"url-segment": "url-segments", "url-first-segment": "url-first-segments"}
+"""What one path segment becomes where the filter ``path`` says that there are several."""
+
+
+class PageWalker(BlockWalker[Machine]):
+    """Walks markup; the text that is printed as it is collects in ``held`` until a value or step comes."""
+
+    def __init__(self, library: Library, frame: Frame, machine: Machine) -> None:
+        super().__init__(library, frame, machine)
+        self.held: list[str] = []
+        self.final = frame.reading.body[-1] if frame.reading.body and not frame.reading.layout else None
+
+    def flush(self) -> None:
+        """Bring the text held back into the operations."""
+        if self.held:
+            text = "".join(self.held)
+            self.held = []
+            if text:
+                self.operations.append(Constant(text))
+
+    def fork(self, state: Machine) -> Machine:
+        """Return a copy of the machine."""
+        return state.copy()
+
+    def join(self, first: Machine, second: Machine) -> Machine | None:
+        """Join two machines where branches meet."""
+        return first.joined(second)
+
+    def again(self, before: Machine, after: Machine) -> Machine | None:
+        """Join what a loop comes back to; formatting elements that it leaves open are open the next time."""
+        joined = before.joined(after)
+        if joined is not None and len(after.inline) > len(before.inline):
+            joined.inline = after.inline
+        return joined
+
+    def same(self, first: Machine, second: Machine) -> bool:
+        """Compare all that decides about values in a loop."""
+        return first.loop_key() == second.loop_key()
+
+    def key(self, state: Machine) -> object:
+        """Return all that decides about values to come."""
+        return state.full_key()
+
+    def describe(self, state: Machine) -> str:
+        """Say in words where a machine is."""
+        return describe(state)
+
+    def end_block(self, node: tree.Block) -> None:
+        """Hold the value of a URL attribute together: it is judged as a whole."""
+        if self._in_url():
+            raise self.refused("url-split", node.start, node.end, name=self.state.attribute)
+
+    def end_function(self, function: Function) -> None:
+        """Hold the value of a URL attribute together: it cannot begin in a piece and end after it."""
+        if self._in_url():
+            end = len(function.source.text)
+            raise self.refused("url-split", end - 1, end, name=self.state.attribute)
+
+    def _in_url(self) -> bool:
+        if self.state.state not in VALUE_STATES or self.state.doubt:
+            return False
+        place = self._place()
+        return isinstance(place, Place) and place.kind == "url"
+
+    def _place(self) -> Place | Refusal:
+        return place_of(self.state)
+
+    def walk(self, nodes: list[tree.Node]) -> None:
+        """Walk nodes: text through the machine, values to their places."""
+        self.each(nodes)
+
+    def node(self, nodes: list[tree.Node], index: int) -> int:
+        """Walk a node, with the texts and values after it that it must be seen together with."""
+        node = nodes[index]
+        if isinstance(node, tree.Text):
+            run = text_run(nodes, index)
+            self._text(run, 0)
+            return index + len(run)
+        late = self.state.xml or self.state.tag in DECIDED_LATE
+        if not self.lost and late and self.state.state in ATTRIBUTE_VALUE_STATES:
+            self._look_ahead(nodes, index)
+        if not self.lost and self._in_url():
+            return self._url(nodes, index)
+        if isinstance(node, tree.Print):
+            self._value(node)
+        else:
+            self.step(node)
+        return index + 1
+
+    def remember(self, node: tree.Node) -> Remembered[Machine]:
+        """Remember also the text that is held back; in an attribute, the walk of a URL changes the machine."""
+        state = self.state.copy() if self.state.state in VALUE_STATES else None
+        before = super().remember(node)
+        return before._replace(state=state or before.state, held=[*self.held])
+
+    def go_back(self, to: Remembered[Machine]) -> None:
+        """Go back also in the text that is held back."""
+        super().go_back(to)
+        self.held = to.held
+
+    def stand_in(self) -> bool:
+        """Put a letter where a value was refused, which is read in the same way nearly everywhere."""
+        if self.state.doubt:
+            return False
+        try:
+            self.state.read("x")
+        except Unreadable:
+            return False
+        self.held.append("x")
+        return True
+
+    def _look_ahead(self, nodes: list[tree.Node], index: int) -> None:
+        """Find out what the attribute means when attributes after it decide on that."""
+        machine = self.state
+        machine.ahead = attributes_ahead(machine, nodes, index)
+        if machine.state in VALUE_STATES and machine.attribute not in machine.valued:
+            language = of_attribute(machine)
+            machine.inner = language and language.read(attribute_text(machine.value))
+
+    def _text(self, run: list[tree.Text], start: int) -> None:
+        text = "".join(node.text for node in run)
+        machine = self.state
+        if machine.inner is not None:
+            begin = text[start : start + _LONGEST_REFERENCE]
+            if machine.state in VALUE_STATES:
+                begin = attribute_text(begin.partition('"' if "double" in machine.state else "'")[0])
+            gap = machine.inner.gap(begin)
+            text = text[:start] + gap + text[start:]
+        try:
+            machine.read(text, start)
+        except Unreadable as found:
+            place = source_offset(run, found.offset)
+            raise self.refused(found.code, place, place + 1, **found.words) from None
+        text = self._cut(run, text, start)
+        if run[-1] is self.final:
+            self.held.append(text)
+            return
+        text = settled(self.source, run, text, machine)
+        if machine.fresh:
+            # HTML §13.2.6.4.7: a line feed right after the start tag is dropped; this one, not that of a value.
+            text += "\n"
+            machine.fresh = False
+        self.held.append(text)
+
+    def _cut(self, run: list[tree.Text], text: str, start: int) -> str:
+        """Hold fixed text up to the last beginning or end of a script or style in it, and return the rest."""
+        for seen in self.state.seen:
+            if seen.offset < start:
+                continue
+            if isinstance(seen, Opened):
+                self.library.nonces = True
+                self.held.append(text[start : seen.offset])
+                self.flush()
+                place = source_offset(run, seen.offset)
+                self.operations.append(Nonce(seen.tag, seen.content, self.source, place, seen.has_nonce))
+                start = seen.offset
+            elif isinstance(seen, Ended):
+                self.held.append(text[start : seen.offset])
+                self.flush()
+                self.operations.append(InlineEnd())
+                start = seen.offset
+        return text[start:]
+
+    def _value(self, node: tree.Print) -> None:
+        place = self._excepted(self._place(), node)
+        trusted = self.names.trusted(node.expression)
+        if isinstance(place, Refusal):
+            raise self.refused(place.code, node.start, node.end, **place.words)
+        self.names.use(node.expression)
+        expression, escapers = node.expression, place.escapers
+        if escapers[0] in _SEVERAL and self.names.is_built_in(expression, "path"):
+            assert isinstance(expression, tree.Filter)  # noqa: S101  is_built_in has looked
+            expression, escapers = expression.value, (_SEVERAL[escapers[0]], *escapers[1:])
+        if self.names.is_own_url(expression):
+            escapers = tuple(name.replace("resource-url", "url") for name in escapers)
+        placement = self.placement(node, place.context, place.path, escapers)
+        before: tuple[str, ...] = ()
+        if place.kind == "whole":
+            before = (self._take_name(node),)
+        self.held.append(place.before)
+        self.flush()
+        self.operations.append(Emit(expression, escapers, placement, before))
+        if not (trusted and self.state.state == "data"):
+            # Trusted HTML is its author's word: as far as the markup around it goes, it is not there.
+            self.state.took_value()
+
+    def _excepted(self, place: Place | Refusal, node: tree.Print) -> Place | Refusal:
+        """Let trusted HTML stand where text cannot, and no elements where they would end what is around them."""
+        if isinstance(place, Refusal):
+            if place.html and self.names.trusted(node.expression):
+                return Place("value", "text", ("text",), ("text",))
+            return place
+        foreign = not self.state.xml and self.state.state == "data" and self.state.is_in_foreign()
+        last = node.expression.name if isinstance(node.expression, tree.Filter) else ""
+        if foreign and last in MAKE_HTML:
+            words = {
+                "place": f"inside <svg> or <math> with the elements of the filter {last}",
+                "reason": "a browser ends the drawing at some of them",
+                "remedy": "Print text there, or put the elements into a <foreignObject>.",
+            }
+            return Refusal("place-refused", words)
+        return place
+
+    def _take_name(self, node: tree.Print) -> str:
+        """Take the name and equals sign of a whole attribute back from the text before it."""
+        text = "".join(self.held)
+        found = re.search(r"[\t\n\f\r ]*([^\t\n\f\r />=\"']+)[\t\n\f\r ]*=[\t\n\f\r ]*\Z", text)
+        if found is None:
+            words = {
+                "place": "between the name of an attribute and its value",
+                "remedy": "Put it around the whole tag.",
+            }
+            raise self.refused("step-inside", node.start, node.end, **words)
+        self.held = [text[: found.start()]]
+        if self.held[0].endswith("/"):
+            # Without the attribute, what follows could make of this solidus the end of a self-closing tag.
+            words = {
+                "place": "right after the / in this tag",
+                "reason": "without the attribute the / could close the tag",
+            }
+            raise self.refused("place-refused", node.start, node.end, remedy="Put white space before it.", **words)
+        return found[1]
+
+    def _url(self, nodes: list[tree.Node], index: int) -> int:
+        """Hand the rest of a URL attribute's value to its own walker; return the index after it."""
+        place = self._place()
+        assert isinstance(place, Place)  # noqa: S101  _in_url has looked
+        prefix = self.state.value
+        text = "".join(self.held)
+        if not text.endswith(prefix):
+            raise AssertionError("the value of a URL attribute began in another block")
+        self.held = [text[: len(text) - len(prefix)]]
+        walker = UrlWalker(self.library, self.frame, self.state, place)
+        index, run, offset = walker.value(prefix, nodes, index)
+        self.flush()
+        self.operations += walker.result()
+        if run:
+            self._text(run, offset)
+        return index

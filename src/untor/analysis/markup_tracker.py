@@ -1,0 +1,46 @@
+"""Tells the reader of the language whether a ``<!`` stands in markup."""
+
+from __future__ import annotations
+
+from untor.contexts.html_state import Machine
+from untor.contexts.placement import Unreadable
+
+
+class PageSurroundings:
+    """Follows an HTML template roughly, branch by branch; the plan will look again with care."""
+
+    def __init__(self, *, xml: bool = False) -> None:
+        self.machine = Machine(xml=xml, rough=True)
+        self.before: list[Machine] = []
+
+    def text(self, text: str) -> None:
+        """Go over text of the template."""
+        position = 0
+        while position < len(text):
+            try:
+                position = self.machine.read(text, position)
+            except Unreadable as found:
+                self.machine.state = "data"
+                position = found.offset + 1
+
+    def value(self) -> None:
+        """Go over a print mark."""
+        self.machine.took_value()
+
+    def opened(self) -> None:
+        """Go into a step with content."""
+        self.before.append(self.machine.copy())
+
+    def branched(self) -> None:
+        """Go from one branch of the innermost open step to the next."""
+        if self.before:
+            self.machine = self.before[-1].copy()
+
+    def closed(self) -> None:
+        """Go out of the innermost open step."""
+        if self.before:
+            self.before.pop()
+
+    def in_markup(self) -> bool:
+        """Tell whether a tag or a comment could begin here."""
+        return self.machine.state == "data"

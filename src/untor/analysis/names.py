@@ -1,0 +1,173 @@
+"""Names and filters in expressions: what is bound where, what is read from the context, what cannot be."""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Callable, Collection
+
+from untor.diagnostics.problem import Problem, suggestion
+from untor.filters import KNOWN_TO_PLACES
+from untor.language import tree
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from untor.diagnostics.source import Source
+
+OWN_URLS = frozenset({"link"})
+"""The engine's own helpers whose URLs lead to its own pages; static files are ``TrustedScriptURL`` anyway."""
+
+POSITION = frozenset({"number", "index", "first", "last", "odd", "even", "total"})
+"""What the position of a loop has."""
+
+
+class Refused(Exception):  # noqa: N818  never leaves the planning
+    """Stops the planning of a template at its first problem."""
+
+    def __init__(self, problem: Problem) -> None:
+        super().__init__(problem)
+        self.problem = problem
+
+
+Known = Callable[[object, Collection[str]], str]
+"""Says what is wrong with a call of a helper, by its first argument and the names of the others; empty for nothing."""
+
+
+class Names:
+    """The names in reach at a point of a template, innermost scope last."""
+
+    def __init__(
+        self,
+        source: Source,
+        filters: Mapping[str, Callable[..., object]],
+        inputs: set[str] | None,
+        known: Mapping[str, Known] | None = None,
+    ) -> None:
+        self.source = source
+        self.known = known or {}
+        self.filters = filters
+        self.scopes: list[dict[str, set[str] | None]] = [{}]
+        self.inputs = inputs
+        """Collects the names read from the page's context; ``None`` where the context is out of reach."""
+
+    def enter(self) -> None:
+        """Open a scope."""
+        self.scopes.append({})
+
+    def leave(self) -> None:
+        """Close the innermost scope; its names are gone."""
+        self.scopes.pop()
+
+    def bind(self, name: str, uses: set[str] | None = None) -> None:
+        """Add a name to the innermost scope; ``uses`` collects what is read of a loop's position."""
+        self.scopes[-1][name] = uses
+
+    def lookup(self, name: str) -> tuple[bool, set[str] | None]:
+        """Tell whether a name is bound in the template, and as what."""
+        for scope in self.scopes[::-1]:
+            if name in scope:
+                return True, scope[name]
+        return False, None
+
+    def use(self, expression: tree.Expression) -> None:
+        """Check an expression and note what it reads. Raises ``Refused``."""
+        todo = [expression]
+        while todo:
+            node = todo.pop()
+            if isinstance(node, tree.Name):
+                self._name(node)
+                continue
+            if isinstance(node, tree.Attribute):
+                owner = node.owner
+                if isinstance(owner, tree.Name) and (uses := self.lookup(owner.name)[1]) is not None:
+                    self._position(node, owner, uses)
+                else:
+                    todo.append(owner)
+                continue
+            if isinstance(node, tree.Call):
+                self._call(node)
+            elif isinstance(node, tree.Filter):
+                self._filter(node)
+            todo.extend(tree.children(node))
+
+    def is_built_in(self, expression: tree.Expression, name: str) -> bool:
+        """Tell whether the last thing done in an expression is a built-in filter."""
+        return (
+            isinstance(expression, tree.Filter)
+            and expression.name == name
+            and self.filters.get(name) is KNOWN_TO_PLACES[name]
+        )
+
+    def is_own_url(self, expression: tree.Expression) -> bool:
+        """Tell whether an expression is a URL that the engine itself makes, as good as one that the template writes."""
+        function = expression.function if isinstance(expression, tree.Call) else None
+        return (
+            isinstance(function, tree.Name)
+            and function.name in self.known.keys() & OWN_URLS
+            and not self.lookup(function.name)[0]
+        )
+
+    def trusted(self, expression: tree.Expression) -> str | None:
+        """Return the reason why an expression is trusted HTML; ``None`` where it is not."""
+        if isinstance(expression, tree.Filter) and self.is_built_in(expression, "trusted"):
+            reason = expression.arguments[0] if expression.arguments else expression.named.get("reason")
+            if isinstance(reason, tree.Constant) and isinstance(reason.value, str):
+                return reason.value
+        return None
+
+    def _position(self, node: tree.Attribute, owner: tree.Name, uses: set[str]) -> None:
+        if node.name not in POSITION:
+            hint = suggestion(node.name, POSITION) or None
+            words = {"name": owner.name, "word": node.name}
+            raise Refused(Problem("position-attribute", self.source, node.name_start, node.end, hint=hint, **words))
+        uses.add(node.name)
+
+    def _name(self, node: tree.Name) -> None:
+        bound, uses = self.lookup(node.name)
+        if uses is not None:
+            raise Refused(Problem("position-alone", self.source, node.start, node.end, name=node.name))
+        if not bound and self.inputs is not None:
+            self.inputs.add(node.name)
+
+    def _call(self, node: tree.Call) -> None:
+        if not isinstance(node.function, tree.Name | tree.Attribute | tree.Item):
+            raise Refused(Problem("call-refused", self.source, node.start, node.end))
+        name = node.function.name if isinstance(node.function, tree.Name) else ""
+        first = node.arguments[0] if node.arguments else None
+        if name in self.known and isinstance(first, tree.Constant) and not self.lookup(name)[0]:
+            trouble = self.known[name](first.value, node.named.keys())
+            if trouble:
+                raise Refused(Problem("call-wrong", self.source, node.start, node.end, word=name, trouble=trouble))
+
+    def _filter(self, node: tree.Filter) -> None:
+        function = self.filters.get(node.name)
+        end = node.name_start + len(node.name)
+        if function is None:
+            known = ", ".join(sorted(self.filters))
+            near = suggestion(node.name, self.filters)
+            hint = f"{near}\nFilters are {known}." if near else None
+            words = {"word": node.name, "filters": known}
+            raise Refused(Problem("filter-unknown", self.source, node.name_start, end, hint=hint, **words))
+        signature = inspect.signature(function)
+        try:
+            signature.bind(None, *node.arguments, **node.named)
+        except TypeError as error:
+            shape = f"value | {node.name}" + _arguments(signature)
+            words = {"word": node.name, "trouble": str(error), "shape": shape}
+            raise Refused(Problem("filter-arguments", self.source, node.name_start, end, **words)) from None
+        if self.is_built_in(node, "trusted") and not (self.trusted(node) or "").strip():
+            raise Refused(Problem("trusted-reason", self.source, node.name_start, node.end))
+
+
+def _arguments(signature: inspect.Signature) -> str:
+    """Show the arguments of a filter as a template writes them, without the value."""
+    shown = []
+    for parameter in list(signature.parameters.values())[1:]:
+        if parameter.kind is parameter.VAR_KEYWORD:
+            shown.append("…=…")
+        elif parameter.default is not parameter.empty:
+            shown.append(f"{parameter.name}={parameter.default!r}")
+        else:
+            shown.append(f"{parameter.name}=…" if parameter.kind is parameter.KEYWORD_ONLY else parameter.name)
+    return f"({', '.join(shown)})" if shown else ""

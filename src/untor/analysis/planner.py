@@ -1,0 +1,140 @@
+"""From source text to a plan, by the kind of output."""
+
+from __future__ import annotations
+
+from untor.analysis.composition import Frame, Library, Permitted, parameters_of
+from untor.analysis.html_walker import PageWalker
+from untor.analysis.ir import Constant, Emit, Function, Plan
+from untor.analysis.markup_tracker import PageSurroundings
+from untor.analysis.names import Names, Refused
+from untor.analysis.walker import BlockWalker
+from untor.contexts.html_state import Machine
+from untor.diagnostics.problem import Problem
+from untor.language import tree
+from untor.language.parser import read
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping
+
+    from untor.diagnostics.source import Source
+    from untor.language.parser import Reading
+
+PLAIN_TEXT = frozenset({".txt"})
+HTML = frozenset({".html", ".htm", ""})
+XML = frozenset({".xml", ".svg"})
+
+
+class PlainWalker(BlockWalker[tuple[()]]):
+    """Walks a plain text template, where nothing is escaped and there is only one state."""
+
+    def fork(self, state: tuple[()]) -> tuple[()]:
+        """Return the state."""
+        return state
+
+    def join(self, first: tuple[()], second: tuple[()]) -> tuple[()]:  # noqa: ARG002  one shape for all walkers
+        """Return the state."""
+        return first
+
+    def same(self, first: tuple[()], second: tuple[()]) -> bool:  # noqa: ARG002
+        """Tell that there is one state only."""
+        return True
+
+    def key(self, state: tuple[()]) -> object:
+        """Return what is the same everywhere."""
+        return state
+
+    def describe(self, state: tuple[()]) -> str:  # noqa: ARG002
+        """Say in words where a state is."""
+        return "in plain text"
+
+    def walk(self, nodes: list[tree.Node]) -> None:
+        """Walk nodes."""
+        self.each(nodes)
+
+    def node(self, nodes: list[tree.Node], index: int) -> int:
+        """Walk a node."""
+        node = nodes[index]
+        if isinstance(node, tree.Text):
+            self.operations.append(Constant(node.text))
+        elif isinstance(node, tree.Print):
+            self.names.use(node.expression)
+            placement = self.placement(node, "plain-text", ("plain text",), ())
+            self.operations.append(Emit(node.expression, ("plain",), placement))
+        else:
+            self.step(node)
+        return index + 1
+
+
+def reading_of(source: Source) -> Reading:
+    """Read a template in the way of its kind of output."""
+    return read(source, surroundings_of(source))
+
+
+def surroundings_of(source: Source) -> PageSurroundings | None:
+    """Return what tells the reader whether a step can stand somewhere; ``None`` for plain text."""
+    ending = ending_of(source)
+    return None if ending in PLAIN_TEXT else PageSurroundings(xml=ending in XML)
+
+
+def ending_of(source: Source) -> str:
+    """Return the ending of a template's name, which says what kind of output it makes."""
+    return source.name[source.name.rfind(".") :] if "." in source.name else ""
+
+
+def plan(
+    reading: Reading,
+    load: Callable[[str], Reading],
+    filters: Mapping[str, Callable[..., object]],
+    permitted: Permitted,
+    part: str = "",
+    *,
+    collects: bool = False,
+) -> Plan:
+    """Plan a template, or a part of it; ``load`` reads the others that it uses.
+
+    The problems of the result say what is wrong; with any, the plan cannot be built. They are those of the language,
+    else the first one of the plan, or with ``collects`` as many of them as can be told from one another.
+    """
+    source = reading.source
+    main = Function("render", source, [], context=True)
+    result = Plan(source, main, problems=reading.problems, parts=tuple(reading.parts))
+    if reading.problems and (reading.torn or not collects):
+        return result
+    library = Library(load, filters, permitted, collects=collects)
+    frame = Frame(reading, part, Names(source, filters, library.inputs, permitted.known), main)
+    try:
+        walker = _walker(library, frame)
+        main.parameters = parameters_of(reading, part) or []
+        library.inputs.update(parameter.name for parameter in main.parameters)
+        walker.page()
+        main.body = walker.operations
+    except Refused as found:
+        library.keep(found.problem, source)
+    result.problems = reading.problems + library.problems
+    result.functions = library.functions
+    result.nonces = library.nonces
+    result.inputs = tuple(sorted(library.inputs))
+    result.dependencies = tuple(library.dependencies)
+    return result
+
+
+def _walker(library: Library, frame: Frame) -> PlainWalker | PageWalker:
+    ending = ending_of(frame.source)
+    if ending in PLAIN_TEXT:
+        return PlainWalker(library, frame, ())
+    if ending not in HTML | XML:
+        _refuse_marks(frame.source, frame.reading.body, ending)
+    return PageWalker(library, frame, Machine(xml=ending in XML, tables=library.permitted.tables))
+
+
+def _refuse_marks(source: Source, nodes: list[tree.Node], ending: str) -> None:
+    """Refuse all marks in files of other kinds, for which there is no escaping."""
+    for node in nodes:
+        if not isinstance(node, tree.Text):
+            words = {
+                "place": f"in a {ending} file",
+                "reason": "Untor knows no escaping for that format",
+                "remedy": "Use an .html, .xml, .svg or .txt file, or a package for that format.",
+            }
+            raise Refused(Problem("place-refused", source, node.start, node.end, **words))

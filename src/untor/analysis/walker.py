@@ -1,0 +1,371 @@
+"""Branches and loops: walks each way that a template can go, and joins the states that the ways end in."""
+
+from __future__ import annotations
+
+from abc import abstractmethod
+from typing import TypeVar
+
+from untor.analysis.composition import (
+    Content,
+    Frame,
+    SlotOf,
+    check_contents,
+    contents_of,
+    given_to,
+    guard,
+    parameters_of,
+    slots_in,
+)
+from untor.analysis.ir import Bind, Call, Choice, Function, Given, Group, Loop, Operation, Placement, SlotCall
+from untor.analysis.names import Names, Refused
+from untor.analysis.recovery import Walker
+from untor.diagnostics.problem import Problem, suggestion
+from untor.language import tree
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from untor.language.parser import Reading
+
+State = TypeVar("State")
+
+_MOST_ROUNDS = 8
+
+
+class BlockWalker(Walker[State]):
+    """Walks nodes through states of one kind and collects the operations."""
+
+    @abstractmethod
+    def join(self, first: State, second: State) -> State | None:
+        """Return the state after ways that end in these two; ``None`` when what follows would be read differently."""
+
+    def again(self, before: State, after: State) -> State | None:
+        """Return the state in which a loop may begin again, after it began and ended in these two."""
+        return self.join(before, after)
+
+    @abstractmethod
+    def same(self, first: State, second: State) -> bool:
+        """Tell whether two states are the same in everything."""
+
+    @abstractmethod
+    def key(self, state: State) -> object:
+        """Return what decides how a piece is read from a state on."""
+
+    @abstractmethod
+    def describe(self, state: State) -> str:
+        """Say in words where a state is."""
+
+    def flush(self) -> None:
+        """Bring text that is held back into the operations."""
+
+    def end_block(self, node: tree.Block) -> None:
+        """Look at the state at the end of a block of a step."""
+
+    def refused(self, code: str, start: int, end: int, **words: str) -> Refused:
+        """Return the exception for a problem at a place of the source."""
+        return Refused(Problem(code, self.source, start, end, **words))
+
+    def placement(self, node: tree.Print, context: str, path: tuple[str, ...], escapers: tuple[str, ...]) -> Placement:
+        """Return the record of a value's place."""
+        line, column = self.source.position(node.start)
+        expression = self.source.text[node.expression.start : node.expression.end]
+        reason = self.names.trusted(node.expression)
+        return Placement(self.source.name, line, column, expression, context, path, escapers, reason)
+
+    def step(self, node: tree.Node) -> None:
+        """Walk a step."""
+        self.flush()
+        if isinstance(node, tree.Let):
+            self.names.use(node.expression)
+            self.names.bind(node.name)
+            self.operations.append(Bind(node))
+        elif isinstance(node, tree.If):
+            self._choice(node)
+        elif isinstance(node, tree.For):
+            self._loop(node)
+        elif isinstance(node, tree.Include):
+            self._include(node)
+        elif isinstance(node, tree.Slot):
+            self._slot(node)
+        elif isinstance(node, tree.Fallback):
+            self._fallback()
+        else:
+            raise TypeError(type(node).__name__)
+
+    def _block(self, node: tree.Block, nodes: list[tree.Node]) -> list[Operation]:
+        outer, self.operations = self.operations, []
+        before, lost = self.fork(self.state) if self.library.collects else self.state, self.lost
+        self.names.enter()
+        self.walk(nodes)
+        self.found_again(before, lost=lost)
+        self.end_block(node)
+        self.flush()
+        self.names.leave()
+        inner, self.operations = self.operations, outer
+        return inner
+
+    def _choice(self, node: tree.If) -> None:
+        before = self.state
+        branches: list[tuple[tree.Branch, list[Operation]]] = []
+        ends: list[State] = []
+        for branch in node.branches:
+            if branch.test is not None:
+                self.names.use(branch.test)
+            self.state = self.fork(before)
+            branches.append((branch, self._block(node, branch.body)))
+            ends.append(self.state)
+        if node.branches[-1].test is not None:
+            ends.append(before)
+        joined = ends[0]
+        for end in ends[1:]:
+            together = self.join(joined, end)
+            if together is None:
+                words = {"word": "if", "first": self.describe(joined), "second": self.describe(end)}
+                raise self.refused("branches-differ", node.start, node.end, **words)
+            joined = together
+        self.state = joined
+        self.operations.append(Choice(branches))
+
+    def _loop(self, node: tree.For) -> None:
+        self.names.use(node.iterable)
+        self.names.enter()
+        for name in node.names:
+            self.names.bind(name)
+        if node.condition is not None:
+            self.names.use(node.condition)
+        uses: set[str] = set()
+        if node.position is not None:
+            self.names.bind(node.position, uses)
+        start = self.fork(self.state)
+        before = self.state
+        for _ in range(_MOST_ROUNDS):
+            self.state = self.fork(before)
+            body = self._block(node, node.body)
+            joined = self.again(before, self.state)
+            if joined is None:
+                raise self._differs(node, before)
+            if self.same(joined, before):
+                break
+            before = joined
+        else:
+            raise self._differs(node, before)
+        self.names.leave()
+        empty: list[Operation] = []
+        if node.empty is not None:
+            self.state = start
+            empty = self._block(node, node.empty)
+            joined = self.join(before, self.state)
+            if joined is None:
+                words = {"word": "for", "first": self.describe(before), "second": self.describe(self.state)}
+                raise self.refused("branches-differ", node.start, node.end, **words)
+        self.state = joined
+        self.operations.append(Loop(node, frozenset(uses), body, empty))
+
+    def _differs(self, node: tree.For, before: State) -> Refused:
+        words = {"first": self.describe(before), "second": self.describe(self.state)}
+        return self.refused("loop-differs", node.start, node.end, **words)
+
+    # --- pieces put together -------------------------------------------------------------------------------------
+
+    def page(self) -> None:
+        """Walk a whole template or part, inside its layout if it has one, into the frame's function."""
+        frame = self.frame
+        self.library.frames.append(frame)
+        taken = parameters_of(frame.reading, frame.part)
+        for parameter in taken or ():
+            if parameter.default is not None:
+                frame.names.use(parameter.default)
+            frame.names.bind(parameter.name)
+        layout = frame.reading.layout if frame.is_file else None
+        if layout is None:
+            self.walk(frame.reading.parts[frame.part].body if frame.part else frame.reading.body)
+        elif self.library.collects:
+            self._layout_or_content(layout)
+        else:
+            self._layout(layout)
+        self.flush()
+        self.library.frames.pop()
+
+    def _layout_or_content(self, node: tree.Layout) -> None:
+        """Walk the content of a page alone when its layout cannot be walked, for the problems that it has."""
+        before = self.remember(node)
+        try:
+            self._layout(node)
+        except Refused as found:
+            self.library.keep(found.problem, self.library.frames[0].source)
+            self.go_back(before)
+            self.lost = True
+            for inner in self.frame.reading.body:
+                self._scoped(inner.body if isinstance(inner, tree.Into) else [inner])
+
+    def _layout(self, node: tree.Layout) -> None:
+        frame = self.frame
+        reading = self.library.reading(node.target, self.source)
+        guard(self.library, frame, node.target, reading, "")
+        given = given_to(frame, node.target, node.arguments, None, all_=False)
+        taken = {parameter.name: parameter for parameter in parameters_of(reading, "") or ()}
+        given = [Given(each.name, each.value, taken.get(each.name)) for each in given]
+        contents = contents_of(frame, frame.reading.body, node)
+        self.collecting(lambda: check_contents(frame, node.target, contents, slots_in(reading, "")))
+        extra = [tree.Parameter(node.start, node.end, each.name, "*", None) for each in given if each.name not in taken]
+        if not frame.function.context:
+            # An included page sees only what it was given, and so does its layout.
+            known = {each.name for each in given}
+            own = [each for each in frame.function.parameters if each.name not in known]
+            given += [Given(each.name, tree.Name(node.start, node.end, each.name), None) for each in own]
+            extra += [
+                tree.Parameter(node.start, node.end, each.name, "*", None) for each in own if each.name not in taken
+            ]
+        parameters = [*taken.values(), *extra]
+        name = self.library.name("layout")
+        function = Function(name, reading.source, parameters, context=frame.function.context)
+        self._call(node, reading, "", function, given, contents)
+
+    def _include(self, node: tree.Include) -> None:
+        frame, called = self.frame, node.target
+        reading = frame.reading
+        if called.file:
+            reading = self.library.reading(called, self.source)
+        if called.part and called.part not in reading.parts:
+            near = suggestion(called.part, reading.parts, self._parts(reading))
+            words = {"word": called.part, "file": reading.source.name, "near": near}
+            raise self.refused("part-unknown", called.start, called.end, **words)
+        guard(self.library, frame, called, reading, called.part)
+        taken = parameters_of(reading, called.part)
+        given = given_to(frame, called, node.arguments, taken, all_=True)
+        contents = contents_of(frame, node.body, node) if node.word == "use" else {}
+        self.collecting(lambda: check_contents(frame, called, contents, slots_in(reading, called.part)))
+        if taken is None:
+            taken = [tree.Parameter(node.start, node.end, each.name, "", None) for each in given]
+        name = self.library.name("part" if called.part else "piece")
+        function = Function(name, reading.source, taken)
+        self._call(node, reading, called.part, function, given, contents)
+
+    @staticmethod
+    def _parts(reading: Reading) -> str:
+        return f"It has {', '.join(reading.parts)}." if reading.parts else "It has no parts."
+
+    def _call(  # noqa: PLR0917  the six things that make a call
+        self,
+        node: tree.Node,
+        reading: Reading,
+        part: str,
+        function: Function,
+        given: list[Given],
+        contents: dict[str, Content],
+    ) -> None:
+        """Walk another template or part from here on, or know already where that leads."""
+        self.flush()
+        names = tuple(each.name for each in given)
+        shared = not contents and not function.context
+        key = (self if self.private else None, id(reading), part, names, self.key(self.state), self.lost)
+        if shared and key in self.library.ready:
+            known, end, _ = self.library.ready[key]
+            self.operations.append(Call(known, given, node))
+            self.state = self.after_known(end)  # type: ignore[arg-type]
+            return
+        if shared and key in self.library.active:
+            known = self.library.active[key]
+            known.recursive = True
+            self.operations.append(Call(known, given, node))
+            return
+        call = Call(function, given, node)
+        self.operations.append(call)
+        self.library.functions.append(function)
+        inputs = self.library.inputs if function.context else None
+        scope = Names(reading.source, self.library.filters, inputs, self.library.permitted.known)
+        for parameter in function.parameters:
+            scope.bind(parameter.name)
+        frame = Frame(reading, part, scope, function, call, contents)
+        start = self.fork(self.state)
+        if shared:
+            self.library.active[key] = function
+        self._into_function(function, frame, self.page)
+        if shared:
+            del self.library.active[key]
+            if self.shareable(start, self.state):
+                self.library.ready[key] = (function, self.fork(self.state), reading)
+        if function.recursive:
+            joined = self.again(start, self.state)
+            if joined is not None and self.same(joined, start):
+                self.state = joined
+                return
+            if joined is not None:
+                # It is inside itself in a state that is a little wider than the one it began in: begin in that one.
+                self.operations.remove(call)
+                self.library.functions.remove(function)
+                self.library.ready.pop(key, None)
+                self.state = joined
+                wider = Function(self.library.name("part"), function.source, function.parameters)
+                self._call(node, reading, part, wider, given, contents)
+                return
+            words = {"word": part, "first": self.describe(start), "second": self.describe(self.state)}
+            raise self.refused("part-differs", node.start, node.end, **words)
+
+    private = False
+    """Whether the functions that this walker makes are of use to itself only."""
+
+    def _into_function(self, function: Function, frame: Frame, walk: Callable[[], None]) -> None:
+        """Walk something of another frame into a function of its own."""
+        outer = self.frame, self.operations
+        before, lost = self.fork(self.state) if self.library.collects else self.state, self.lost
+        self.frame, self.operations = frame, function.body
+        walk()
+        self.found_again(before, lost=lost)
+        self.end_function(function)
+        self.flush()
+        self.frame, self.operations = outer
+
+    def after_known(self, end: State) -> State:
+        """Return the state after a piece that has been walked before from the state that this is."""
+        return self.fork(end)
+
+    def shareable(self, start: State, end: State) -> bool:  # noqa: ARG002  one shape for all walkers
+        """Tell whether a piece that was walked between two states need not be walked again."""
+        return True
+
+    def end_function(self, function: Function) -> None:
+        """Look at the state at the end of a function."""
+
+    def _slot(self, node: tree.Slot) -> None:
+        frame = self.frame
+        content = frame.contents.get(node.name)
+        if content is None:
+            if node.fallback is not None:
+                self.operations.append(Group(self._block(node, node.fallback)))
+            return
+        name = self.library.name("slot")
+        function = Function(name, content.frame.source, [], closure=True)
+        assert frame.call is not None  # noqa: S101  a frame with contents was called
+        frame.call.closures.append(function)
+        frame.function.slots.append(name)
+        call = SlotCall(name, function)
+        self.operations.append(call)
+        owner = content.frame
+        outer, owner.slot = owner.slot, content.slot
+        if isinstance(content.place, tree.Into):
+            owner.slot = SlotOf(node, frame, call, function)
+        # Content belongs to the frame that it is written in: a component may stand in its own content.
+        frames = self.library.frames
+        self.library.frames = frames[: frames.index(owner) + 1]
+        self._into_function(function, owner, lambda: self._scoped(content.nodes))
+        self.library.frames = frames
+        owner.slot = outer
+
+    def _scoped(self, nodes: list[tree.Node]) -> None:
+        self.names.enter()
+        self.walk(nodes)
+        self.names.leave()
+
+    def _fallback(self) -> None:
+        slot = self.frame.slot
+        if slot is None or slot.node.fallback is None:
+            return
+        name = self.library.name("slot")
+        function = Function(name, slot.frame.source, [], closure=True)
+        slot.call.closures.append(function)
+        slot.function.slots.append(name)
+        self.operations.append(SlotCall(name, function))
+        fallback = slot.node.fallback
+        self._into_function(function, slot.frame, lambda: self._scoped(fallback))

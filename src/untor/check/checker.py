@@ -1,0 +1,240 @@
+"""Runs all rules over a site, in several processes where that is faster."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import threading
+from dataclasses import dataclass, field
+
+from untor.analysis.composition import Frame, Library
+from untor.analysis.ir import Function
+from untor.analysis.names import Names, Refused
+from untor.analysis.planner import XML, ending_of
+from untor.check import name_rules, tag_rules
+from untor.check.findings import Checked, finding_of, shown
+from untor.check.site import Part, Site
+from untor.check.suppressions import Acceptance
+from untor.check.tag_walker import OutlineWalker
+from untor.compiler.recursion import with_deep_stack
+from untor.diagnostics.problem import Problem
+from untor.diagnostics.rules import OFF
+from untor.diagnostics.source import Source
+from untor.engine.template import Origin
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+
+    from untor.analysis.ir import Placement
+    from untor.engine.engine import Engine
+
+_ENOUGH = 150
+"""From how many pages on a second process earns what it costs."""
+
+_CHUNK = 20
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What a check is asked for.
+
+    ``accepted`` are rules that the whole site accepts, each with its reason; ``also`` are rules that are off unless
+    asked for; ``most_trusted`` is how many values may be printed as trusted, ``None`` for any number.
+    """
+
+    accepted: Mapping[str, str] = field(default_factory=dict)
+    also: Collection[str] = ()
+    most_trusted: int | None = None
+
+
+@dataclass(slots=True)
+class Page:
+    """What was found in one page: the problems, and the values of it that are trusted."""
+
+    problems: list[Problem]
+    trusted: list[Placement]
+
+
+def check(
+    engine: Engine,
+    wanted: Wanted = Wanted(),
+    *,
+    only: Collection[str] | None = None,
+    progress: Callable[[int, int], None] | None = None,
+) -> Checked:
+    """Check the templates of an engine's folders, or ``only`` those of some names; see ``Engine.check``.
+
+    ``progress`` is called with the number of pages that are done and of all.
+    """
+    site = Site(engine)
+    chosen = site.readings.keys() if only is None else set(only)
+    pages = [page for page in site.pages() if only is None or not chosen.isdisjoint(site.reached(page.file))]
+    problems: dict[object, Problem] = {}
+    trusted: dict[Placement, None] = {}
+    for done, page in enumerate(_look_at(site, pages), 1):
+        for problem in page.problems:
+            problems.setdefault(_place(problem), problem)
+        trusted.update(dict.fromkeys(page.trusted))
+        if progress is not None:
+            progress(done, len(pages))
+    for problem in (*_of_files(site), *name_rules.find(site)):
+        problems.setdefault(_place(problem), problem)
+    return _checked(site, wanted, chosen, list(problems.values()), list(trusted))
+
+
+def _place(problem: Problem) -> object:
+    return problem.code, problem.source and problem.source.name, problem.start, problem.end
+
+
+def _checked(
+    site: Site, wanted: Wanted, chosen: Collection[str], problems: list[Problem], trusted: list[Placement]
+) -> Checked:
+    accepted = Acceptance(site, wanted.accepted)
+    off = OFF - set(wanted.also)
+    if site.engine.policy is not None:
+        # It puts nonces on the scripts itself; what attributes would do, browsers leave out without a word.
+        off = off - {"csp-handler", "csp-style"} | {"csp-script"}
+    kept = [problem for problem in problems if not accepted.takes(problem) and problem.code not in off]
+    kept += accepted.left_over()
+    sources = {name: reading.source for name, reading in site.readings.items()}
+    trusted = [placement for placement in trusted if placement.template in chosen]
+    if wanted.most_trusted is not None and len(trusted) > wanted.most_trusted:
+        kept.append(_over_budget(sources, trusted, wanted.most_trusted))
+    result = Checked(templates=len(chosen), accepted=accepted.count)
+    result.findings = sorted(
+        finding_of(problem) for problem in kept if problem.source and _is_chosen(problem.source, site, chosen)
+    )
+    result.trusted = sorted((shown(sources[placement.template]), placement) for placement in trusted)
+    return result
+
+
+def _is_chosen(source: Source, site: Site, chosen: Collection[str]) -> bool:
+    return source.name in chosen or (source.name not in site.readings and len(chosen) == len(site.readings))
+
+
+def _over_budget(sources: Mapping[str, Source], trusted: list[Placement], most: int) -> Problem:
+    places = []
+    for placement in sorted(trusted):
+        source = sources[placement.template]
+        message = f"{placement.expression.partition('|')[0].strip()}, because: {placement.reason}"
+        places.append((message, source, *_span(source, placement)))
+    _, source, start, end = places[most]
+    return Problem("trusted-budget", source, start, end, count=len(trusted), most=most).beside(*places)
+
+
+# --- pages -----------------------------------------------------------------------------------------------------------
+
+
+def _look_at(site: Site, pages: list[Part]) -> Iterator[Page]:
+    """Look at pages in order, with a second process where there are enough of them."""
+    workers = min(os.cpu_count() or 1, 8)
+    # Forked processes have the site already; a process with threads must not fork.
+    can_fork = "fork" in multiprocessing.get_all_start_methods() and threading.active_count() == 1
+    if len(pages) < _ENOUGH or workers < 2 or not can_fork:  # noqa: PLR2004
+        yield from (_page(site, page) for page in pages)
+        return
+    from concurrent.futures import ProcessPoolExecutor  # noqa: PLC0415  only for large sites
+
+    _SHARED.append(site)
+    try:
+        with ProcessPoolExecutor(workers, mp_context=multiprocessing.get_context("fork")) as pool:
+            yield from pool.map(_page_of_shared, pages, chunksize=_CHUNK)
+    finally:
+        _SHARED.remove(site)
+
+
+_SHARED: list[Site] = []
+"""The site that forked processes look at: they have it already."""
+
+
+def _page_of_shared(page: Part) -> Page:
+    return _page(_SHARED[-1], page)
+
+
+def _page(site: Site, page: Part) -> Page:
+    try:
+        return _page_found(site, page)
+    except RecursionError:
+        return with_deep_stack(lambda: _page_found(site, page))
+
+
+def _page_found(site: Site, page: Part) -> Page:
+    planned = site.engine.plan_of(Origin(page.file, None, page.part), collects=True)
+    placements = [] if planned.problems else planned.placements
+    problems = [*planned.problems, *_without_echoes(planned.problems, _outlined(site, page))]
+    problems += _open_resources(site, placements)
+    return Page(problems, [placement for placement in placements if placement.reason is not None])
+
+
+_DERAILING = frozenset(
+    "head-after-text step-inside branches-differ loop-differs part-differs url-split scripting-differs".split(),
+)
+"""Problems of the markup after which its elements cannot be told."""
+
+
+def _without_echoes(problems: list[Problem], found: Iterable[Problem]) -> Iterator[Problem]:
+    """Leave out what is found of the elements after a problem that has caused it."""
+    derailed: dict[Source | None, int] = {}
+    for problem in problems:
+        if problem.code in _DERAILING:
+            derailed[problem.source] = min(problem.start, derailed.get(problem.source, problem.start))
+    for problem in found:
+        start = derailed.get(problem.source)
+        if start is None or problem.start < start or not problem.code.startswith("element-"):
+            yield problem
+
+
+def _outlined(site: Site, page: Part) -> Iterator[Problem]:
+    """Yield what is wrong with a page's elements and tags."""
+    reading = site.readings[page.file]
+    if reading.torn or ending_of(reading.source) == ".txt":
+        return
+    library = Library(site.engine.reading, site.engine.filters, site.engine.permitted(), collects=True)
+    frame = Frame(
+        reading, page.part, Names(reading.source, library.filters, set()), Function("page", reading.source, [])
+    )
+    walker = OutlineWalker(library, frame, xml=ending_of(reading.source) in XML)
+    try:
+        walker.page()
+    except Refused:
+        return  # what the plan has reported
+    yield from walker.elements.problems(walker.state.open)
+    for source, start, text, name in walker.unmarked:
+        yield Problem("value-unmarked", source, start, start + len(text), text=text, name=name)
+    yield from tag_rules.charset(walker.tags)
+    for tag in walker.tags:
+        yield from tag_rules.opener(tag)
+        yield from tag_rules.policy(tag)
+
+
+def _open_resources(site: Site, placements: Iterable[Placement]) -> Iterator[Problem]:
+    """Yield URLs of code whose origin the template does not fix."""
+    if site.engine.resource_origins:
+        return
+    for placement in placements:
+        if placement.context == "resource-url" and placement.template in site.readings:
+            if site.engine.assets is not None and placement.expression.startswith("asset("):
+                continue
+            source = site.readings[placement.template].source
+            start, end = _span(source, placement)
+            name = next((step for step in placement.path if step.startswith("attribute ")), "attribute")
+            yield Problem("resource-open", source, start, end, name=name.removeprefix("attribute "))
+
+
+def _span(source: Source, placement: Placement) -> tuple[int, int]:
+    """Return where the print mark of a placement begins and ends."""
+    start = source.starts[placement.line - 1] + placement.column - 1
+    inside = source.text.find(placement.expression, start) + len(placement.expression)
+    return start, source.text.find("=}", inside) + 2
+
+
+def _of_files(site: Site) -> Iterator[Problem]:
+    """Yield what is wrong with files by themselves."""
+    yield from site.unread
+    for reading in site.readings.values():
+        yield from reading.problems
+    for name, winner, path in site.hidden:
+        text = path.read_text("utf-8", "replace")
+        words = {"path": shown(Source(name, "", str(path))), "winner": shown(Source(name, "", str(winner)))}
+        yield Problem("template-hidden", Source(name, text, str(path)), 0, 1, **words)

@@ -1,0 +1,319 @@
+"""Which elements are open, and the tags that do not fit: never closed, closed by another tag, closing nothing."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from untor.contexts.html_active_formatting import CLOSES_P
+from untor.contexts.html_elements import INTEGRATION_POINTS, VOID
+from untor.diagnostics.problem import Problem
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterator
+
+    from untor.check.tag_walker import Tag
+    from untor.diagnostics.source import Source
+    from untor.language import tree
+
+# HTML §13.1.2.4 "Optional tags".
+OPTIONAL_END = frozenset(
+    """li dt dd p rt rp optgroup option colgroup caption thead tbody tfoot tr td th html head body rb rtc""".split(),
+)
+
+# HTML §13.2.4.2 "has an element in button scope": what a paragraph is not looked for outside of.
+_BUTTON_SCOPE = frozenset("applet button caption html table td th marquee object select template".split())
+
+EDGE = "|"
+"""Stands in for a name where the content for a slot begins: it cannot close what is around it."""
+
+_MOST_BETWEEN = 3
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Entry:
+    """An open element, and what is open around it.
+
+    Where the branches of an ``if`` leave different elements open, one entry without a name stands for them:
+    ``variants`` are what each branch leaves open, ``tests`` the conditions of the branches.
+    """
+
+    name: str
+    source: Source
+    start: int
+    end: int
+    outer: Entry | None
+    slash: bool = False
+    variants: tuple[tuple[Entry, ...], ...] = ()
+    tests: tuple[str, ...] = ()
+
+
+@dataclass(slots=True)
+class Misfit:
+    """A tag that does not fit, as it looks so far; what comes later may show it in another light."""
+
+    kind: str
+    entry: Entry
+    tag: Tag | None = None
+
+
+class Elements:
+    """Follows the open elements of a page and collects what does not fit."""
+
+    def __init__(self, *, xml: bool) -> None:
+        self.xml = xml
+        self.misfits: list[Misfit] = []
+        self.found: list[Problem] = []
+        self.ended_paragraphs: list[tuple[Entry, Tag]] = []
+
+    # --- tags --------------------------------------------------------------------------------------------------------
+
+    def opened(self, top: Entry | None, tag: Tag) -> Entry | None:
+        """Return what is open after a start tag."""
+        html = not self.xml and not tag.foreign
+        if html and tag.name in VOID:
+            return top
+        if tag.closes_itself and not html:
+            return top
+        if html and tag.name in CLOSES_P:
+            top = self._end_paragraph(top, tag)
+        return Entry(tag.name, tag.source, tag.start, tag.end, top, slash=tag.closes_itself)
+
+    def _end_paragraph(self, top: Entry | None, tag: Tag) -> Entry | None:
+        """HTML §13.2.6.4.7: "If the stack of open elements has a p element in button scope, then close a p element"."""
+        entry = top
+        while entry is not None and entry.name not in _BUTTON_SCOPE and f"svg:{entry.name}" not in INTEGRATION_POINTS:
+            if entry.name == "p":
+                self.ended_paragraphs.append((entry, tag))
+                return entry.outer
+            if entry.name in CLOSES_P or entry.name == EDGE or entry.variants:
+                break
+            entry = entry.outer
+        return top
+
+    def close(self, top: Entry | None, tag: Tag) -> Entry | None:
+        """Return what is open after an end tag."""
+        entry = self._required(top, tag.name)
+        if entry is not None and entry.name == tag.name:
+            return entry.outer
+        if entry is not None and entry.variants:
+            self._half_open(entry, tag)
+            closes = any(variant and variant[-1].name == tag.name for variant in entry.variants)
+            return entry.outer if closes else self.close(entry.outer, tag)
+        deeper = entry
+        while deeper is not None and deeper.name not in {tag.name, EDGE}:
+            deeper = deeper.outer
+        if deeper is not None and deeper.name != EDGE:
+            between = list(_chain(entry, deeper))
+            for inner in [each for each in between if self._must_close(each)][:_MOST_BETWEEN]:
+                self.misfits.append(Misfit("element-unclosed", inner, tag))
+            return deeper.outer
+        if self._explained(tag):
+            return top
+        if entry is None or entry.name == EDGE:
+            self.misfits.append(Misfit("element-extra-end", _nothing(tag), tag))
+            return top
+        self.misfits.append(Misfit("element-wrong-end", entry, tag))
+        return entry.outer
+
+    def _must_close(self, entry: Entry) -> bool:
+        return self.xml or entry.name not in OPTIONAL_END
+
+    def _required(self, top: Entry | None, name: str = "") -> Entry | None:
+        """Return the innermost open element that is of a name or cannot be left open."""
+        while top is not None and top.name != name and not self._must_close(top):
+            top = top.outer
+        return top
+
+    def _explained(self, tag: Tag) -> bool:
+        """Tell whether an end tag that closes nothing shows an earlier misfit in another light."""
+        for misfit in reversed(self.misfits):
+            if misfit.tag is None:
+                continue
+            if misfit.kind == "element-unclosed" and misfit.tag.name == tag.name:
+                # <div><nav></div></div>: the first </div> was meant for the nav.
+                misfit.kind = "element-wrong-end"
+                return True
+            if misfit.kind == "element-wrong-end" and misfit.entry.name == tag.name:
+                # <nav></div></nav>: the </div> was one too many.
+                misfit.kind = "element-extra-end"
+                return True
+        return False
+
+    # --- steps -------------------------------------------------------------------------------------------------------
+
+    def branches(self, before: Entry | None, tests: tuple[str, ...]) -> Callable[[int], Entry | None]:
+        """Return what is open where each branch begins: the same condition before may have opened its own elements."""
+        top = self._required(before)
+        if top is None or top.tests != tests:
+            return lambda _: before
+
+        def begin(index: int) -> Entry | None:
+            variant = top.variants[index] if index < len(top.variants) else ()
+            entry = top.outer
+            for each in variant:
+                entry = replace(each, outer=entry)
+            return entry
+
+        return begin
+
+    def meet(
+        self, before: Entry | None, ends: list[Entry | None], tests: tuple[str, ...], source: Source, node: tree.If
+    ) -> Entry | None:
+        """Return what is open where the branches of an ``if`` meet."""
+        top = self._required(before)
+        base = top.outer if top is not None and top.tests == tests else before
+        first = ends[0]
+        if all(_names(end, base) == _names(first, base) for end in ends):
+            return first
+        stripped = [self._required_above(end, base) for end in ends]
+        if all(_names(end, base) == _names(stripped[0], base) for end in stripped):
+            return stripped[0]
+        pushed = [_above(end, base) for end in stripped]
+        if all(each is not None for each in pushed):
+            variants = tuple(tuple(each) for each in pushed if each is not None)
+            return Entry("", source, node.start, node.end, base, variants=variants, tests=tests)
+        line = str(source.position(node.start)[0])
+        for end in stripped:
+            above = _above(end, base)
+            if above is None:
+                for closed in _closed(base, end)[:1]:
+                    words = {"tag": f"<{closed.name}> is closed", "line": line, "trouble": ""}
+                    problem = Problem("element-in-branch", source, node.start, node.end, **words)
+                    self.found.append(problem.beside(_seen(f"the <{closed.name}> is opened here", closed)))
+                return end
+        return first
+
+    def _required_above(self, end: Entry | None, base: Entry | None) -> Entry | None:
+        """Leave out what may be left open at the end of a branch."""
+        while end is not None and end is not base and not self._must_close(end) and not end.variants:
+            end = end.outer
+        return end
+
+    def _half_open(self, entry: Entry, tag: Tag | None) -> None:
+        """Report elements that some branches opened and left open."""
+        some = next(variant for variant in entry.variants if variant)[-1]
+        trouble = " and never closed"
+        if tag is not None:
+            trouble = f", but closed in all of them by the </{tag.name}> in {_where(tag, some)}"
+            if not any(variant and variant[-1].name == tag.name for variant in entry.variants):
+                trouble = f" and still open at the </{tag.name}> in {_where(tag, some)}"
+        words = {"tag": f"<{some.name}> is opened", "line": str(_line(entry)), "trouble": trouble}
+        problem = Problem("element-in-branch", some.source, some.start, some.end, **words)
+        self.found.append(problem.beside(*([_seen(f"the </{tag.name}> is here", tag)] if tag else [])))
+
+    def leave(self, top: Entry | None, edge: Entry) -> Entry | None:
+        """Return what is open after the content for a slot."""
+        self._never_closed(_chain(top, edge))
+        return edge.outer
+
+    def _never_closed(self, entries: Iterator[Entry]) -> None:
+        for entry in entries:
+            if entry.variants:
+                self._half_open(entry, None)
+            elif self._must_close(entry):
+                self.misfits.append(Misfit("element-unclosed", entry))
+
+    def round(self, before: Entry | None, after: Entry | None, source: Source, node: tree.For) -> Entry | None:
+        """Return what is open after the rounds of a loop, or its ``else``."""
+        line = str(source.position(node.start)[0])
+        above = _above(after, before)
+        if above is None:
+            for closed in [each for each in _closed(before, after) if self._must_close(each)][:1]:
+                words = {"tag": f"<{closed.name}>", "trouble": "is opened before the loop and closed", "line": line}
+                self.found.append(Problem("element-in-loop", closed.source, closed.start, closed.end, **words))
+            return after
+        for entry in above:
+            if entry.variants:
+                self._half_open(entry, None)
+            elif self._must_close(entry):
+                words = {"tag": f"<{entry.name}>", "trouble": "is left open", "line": line}
+                self.found.append(Problem("element-in-loop", entry.source, entry.start, entry.end, **words))
+        return before
+
+    # --- the report --------------------------------------------------------------------------------------------------
+
+    def problems(self, top: Entry | None) -> Iterator[Problem]:
+        """Yield all that does not fit, at the end of a page where ``top`` is still open."""
+        self._never_closed(_chain(top, None))
+        yield from self.found
+        for misfit in self.misfits:
+            yield getattr(self, f"_{misfit.kind.replace('-', '_')}")(misfit.entry, misfit.tag)
+
+    def _element_unclosed(self, entry: Entry, tag: Tag | None) -> Problem:
+        more = "\nA / at the end of a tag closes nothing in HTML." if entry.slash and not self.xml else ""
+        where, related = "", []
+        if tag is not None:
+            where = f": the </{tag.name}> in {_where(tag, entry)} closes what is around it"
+            related = [_seen(f"this </{tag.name}> closes the element around it", tag)]
+        place = (entry.source, entry.start, entry.end)
+        return Problem("element-unclosed", *place, name=entry.name, where=where, more=more).beside(*related)
+
+    def _element_wrong_end(self, entry: Entry, tag: Tag) -> Problem:
+        words = {"end": tag.name, "name": entry.name, "line": _where(entry, tag).removeprefix("line ")}
+        problem = Problem("element-wrong-end", tag.source, tag.start, tag.end, **words)
+        return problem.beside(_seen(f"the <{entry.name}> is opened here", entry))
+
+    def _element_extra_end(self, entry: Entry, tag: Tag) -> Problem:  # noqa: ARG002  one shape for all kinds
+        more, related = "", []
+        for paragraph, by in self.ended_paragraphs if tag.name == "p" else ():
+            if paragraph.source is tag.source and paragraph.start < tag.start:
+                more = f"\nThe <{by.name}> in {_where(by, tag)} has ended the paragraph before it."
+                related = [_seen("a block ends the paragraph here", by)]
+        if tag.name in VOID and not self.xml:
+            more = f"\nA <{tag.name}> has no end tag."
+        problem = Problem("element-extra-end", tag.source, tag.start, tag.end, name=tag.name, more=more)
+        return problem.beside(*related)
+
+
+def _nothing(tag: Tag) -> Entry:
+    return Entry(tag.name, tag.source, tag.start, tag.end, None)
+
+
+def _line(entry: Entry | Tag) -> int:
+    return entry.source.position(entry.start)[0]
+
+
+def _where(entry: Entry | Tag, seen_from: Entry | Tag) -> str:
+    """Say where something is, with its file where that is another one."""
+    file = "" if entry.source is seen_from.source else f" of {entry.source.name}"
+    return f"line {_line(entry)}{file}"
+
+
+def _seen(message: str, what: Entry | Tag) -> tuple[str, Source, int, int]:
+    """Return another place to look at."""
+    return message, what.source, what.start, what.end
+
+
+def _closed(before: Entry | None, after: Entry | None) -> list[Entry]:
+    """Return what was open before and is not after, innermost first."""
+    still = {id(each) for each in _chain(after, None)}
+    return [each for each in _chain(before, None) if id(each) not in still]
+
+
+def _chain(entry: Entry | None, end: Entry | None) -> Iterator[Entry]:
+    """Yield an open element and those around it, up to one that is left out."""
+    while entry is not None and entry is not end:
+        yield entry
+        entry = entry.outer
+
+
+def _above(entry: Entry | None, base: Entry | None) -> list[Entry] | None:
+    """Return what is open inside ``base``, outermost first; ``None`` when ``base`` itself is no longer open."""
+    found = []
+    while entry is not base:
+        if entry is None:
+            return None
+        found.append(entry)
+        entry = entry.outer
+    return found[::-1]
+
+
+def _names(entry: Entry | None, base: Entry | None) -> tuple[object, ...]:
+    """Return what a branch did to the open elements, in a way that can be compared."""
+    above = _above(entry, base)
+    if above is not None:
+        return ("opens", *(each.name for each in above), *(each.tests for each in above))
+    outside = {id(each) for each in _chain(base, None)}
+    common = next((each for each in _chain(entry, None) if id(each) in outside), None)
+    return ("closes", id(common), *(each.name for each in _chain(entry, common)))

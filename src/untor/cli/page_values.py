@@ -1,0 +1,157 @@
+"""The data that a page is given on the command line."""
+
+from __future__ import annotations
+
+import json
+import re
+from itertools import pairwise
+from pathlib import Path
+from typing import NamedTuple
+
+import click
+
+from untor.data import Wanted, load
+from untor.data.csv_file import TYPES
+from untor.diagnostics.problem import suggestion
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
+    from typing import Any, TypeVar
+
+    Command = TypeVar("Command", bound=Callable[..., object])
+
+_STEP = re.compile(r"\.([^\W\d]\w*)|\[(\d{1,6})\]")
+_TARGET = re.compile(rf"([^\W\d]\w*)((?:{_STEP.pattern})*)=(.*)", re.DOTALL)
+
+
+class Given(NamedTuple):
+    """What the options say of a page's values."""
+
+    files: tuple[str, ...]
+    queries: tuple[str, ...]
+    types: tuple[str, ...]
+    settings: tuple[str, ...]
+
+
+def data_options(command: Command) -> Command:
+    """Give a command the options that say what a page's values are; it gets a ``Given``."""
+    options = (
+        click.option(
+            "--data",
+            "files",
+            multiple=True,
+            metavar="[NAME=]FILE",
+            help="A file with the page's values: JSON, TOML, YAML, CSV, TSV, XML or SQLite; - for JSON from standard "
+            "input. May repeat.",
+        ),
+        click.option(
+            "--query",
+            "queries",
+            multiple=True,
+            metavar="NAME=SQL",
+            help="What to read from the SQLite file, instead of its tables. May repeat.",
+        ),
+        click.option(
+            "--type",
+            "types",
+            multiple=True,
+            metavar="COLUMN=TYPE",
+            help=f"What the cells of a column of CSV are: {', '.join(TYPES)}. May repeat.",
+        ),
+        click.option(
+            "--set",
+            "settings",
+            multiple=True,
+            metavar="NAME=VALUE",
+            help="One value, as JSON where it is valid JSON, else as text; NAME may be calls[0].vessel. May repeat.",
+        ),
+    )
+    given = _collected(command)
+    for option in reversed(options):
+        given = option(given)
+    return given
+
+
+def _collected(command: Command) -> Command:
+    """Hand a command the four options as one."""
+    from functools import wraps  # noqa: PLC0415
+
+    @wraps(command)
+    def collected(**options: Any) -> object:
+        found = Given(*(options.pop(name) for name in Given._fields))
+        return command(given=found, **options)
+
+    return collected  # type: ignore[return-value]
+
+
+def context_of(given: Given) -> dict[str, object]:
+    """Return the values that the options give. Raises ``DataError`` and ``click.BadParameter``."""
+    queries = dict(_pair(text, "--query", "NAME=SQL, like calls='select * from calls'") for text in given.queries)
+    types = dict(_pair(text, "--type", "COLUMN=TYPE, like length=float") for text in given.types)
+    for kind in types.values():
+        if kind not in TYPES:
+            near = suggestion(kind, TYPES, f"Types are {', '.join(TYPES)}.")
+            raise click.BadParameter(f"there is no type {kind!r}. {near}", param_hint="--type")
+    context: dict[str, object] = {}
+    for file in given.files:
+        name, path = _named(file)
+        context.update(load(path, name, Wanted(queries, types)))
+    if queries and not set(queries) <= context.keys():
+        raise click.BadParameter("there is no SQLite file among the data to ask.", param_hint="--query")
+    for setting in given.settings:
+        _assign(context, setting)
+    return context
+
+
+def _pair(text: str, option: str, shape: str) -> tuple[str, str]:
+    name, found, value = text.partition("=")
+    if not found or not name.strip() or not value.strip():
+        raise click.BadParameter(f"{text!r} is not {shape}.", param_hint=option)
+    return name.strip(), value.strip()
+
+
+def _named(given: str) -> tuple[str | None, str]:
+    """Tell ``NAME=FILE`` from a file; a file that exists under the whole text wins."""
+    name, found, path = given.partition("=")
+    if found and name.isidentifier() and not Path(given).exists():
+        return name, path
+    return None, given
+
+
+def _assign(context: dict[str, object], setting: str) -> None:
+    """Set one value, also inside lists and mappings."""
+    found = _TARGET.fullmatch(setting)
+    if found is None:
+        raise click.BadParameter(f"{setting!r} is not NAME=VALUE, like year=2031.", param_hint="--set")
+    steps: list[str | int] = [found[1]]
+    steps += [name or int(index) for name, index in _STEP.findall(found[2])]
+    place: Any = context
+    for step, following in pairwise(steps):
+        place = _into(place, step, setting, [] if isinstance(following, int) else {})
+    _into(place, steps[-1], setting, _value(found[found.lastindex or 0]), last=True)
+
+
+def _into(place: Any, step: str | int, setting: str, value: object, *, last: bool = False) -> Any:
+    """Go a step into a value, or with ``last`` put one there; what is not there yet is made."""
+    if isinstance(step, str) and isinstance(place, dict):
+        if last or step not in place:
+            place[step] = value
+        return place[step]
+    if isinstance(step, int) and isinstance(place, list) and step <= len(place):
+        if step == len(place):
+            place.append(value)
+        elif last:
+            place[step] = value
+        return place[step]
+    what = f"[{step}]" if isinstance(step, int) else f".{step}"
+    size = f" of {len(place)}" if isinstance(place, list) else ""
+    message = f"{setting!r}: there is no {what} in a {type(place).__name__}{size}."
+    raise click.BadParameter(message, param_hint="--set")
+
+
+def _value(text: str) -> object:
+    try:
+        return json.loads(text)
+    except (ValueError, RecursionError):
+        return text

@@ -1,0 +1,81 @@
+"""What ``[tool.untor]`` in the nearest ``pyproject.toml`` says."""
+
+from __future__ import annotations
+
+import tomllib
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import click
+
+from untor.diagnostics.problem import suggestion
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from typing import Any
+
+
+@dataclass(frozen=True, slots=True)
+class Settings:
+    """The settings of a project; empty without any.
+
+    ``folders`` are those of the templates, ``engine`` is ``MODULE:NAME`` of the site's own engine; the others are for
+    ``untor check``.
+    """
+
+    file: Path | None = None
+    folders: list[str] = field(default_factory=list)
+    engine: str = ""
+    also: list[str] = field(default_factory=list)
+    accept: dict[str, str] = field(default_factory=dict)
+    most_trusted: int | None = None
+
+
+_SHAPES: dict[str, tuple[type | tuple[type, ...], str]] = {
+    "folders": ((str, list), 'a list, like ["templates"]'),
+    "engine": (str, 'text, like "site.views:pages"'),
+    "also": (list, 'a list of rules, like ["csp-script"]'),
+    "accept": (dict, "a table of rules, each with the reason why it is accepted"),
+    "most-trusted": (int, "a number"),
+}
+
+
+def settings() -> Settings:
+    """Read the nearest settings, from the current folder up. Raises ``click.UsageError`` for what cannot be read."""
+    for folder in (Path.cwd(), *Path.cwd().parents):
+        file = folder / "pyproject.toml"
+        if file.is_file():
+            return _read(file)
+    return Settings()
+
+
+def _read(file: Path) -> Settings:
+    try:
+        table = tomllib.loads(file.read_text("utf-8")).get("tool", {}).get("untor", {})
+    except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
+        raise click.UsageError(f"{file} cannot be read: {error}") from None
+    if not isinstance(table, dict):
+        raise click.UsageError(f"{file}: [tool.untor] must be a table")
+    for name, value in table.items():
+        _check(file, name, value)
+    folders = table.get("folders", [])
+    folders = [folders] if isinstance(folders, str) else folders
+    return Settings(
+        file,
+        [str(file.parent / entry) for entry in folders],
+        table.get("engine", ""),
+        table.get("also", []),
+        table.get("accept", {}),
+        table.get("most-trusted"),
+    )
+
+
+def _check(file: Path, name: str, value: Any) -> None:
+    if name not in _SHAPES:
+        near = suggestion(name, _SHAPES, f"Settings are {', '.join(_SHAPES)}.")
+        raise click.UsageError(f'{file}: there is no setting "{name}" in [tool.untor]. {near}')
+    kind, shape = _SHAPES[name]
+    inner = list(value.values()) if isinstance(value, dict) else value if isinstance(value, list) else []
+    wrong = not isinstance(value, kind) or isinstance(value, bool) or not all(isinstance(each, str) for each in inner)
+    if wrong:
+        raise click.UsageError(f"{file}: {name} in [tool.untor] must be {shape}")

@@ -1,0 +1,77 @@
+"""Where the command line finds templates."""
+
+from __future__ import annotations
+
+import importlib
+import os
+import sys
+from pathlib import Path
+
+import click
+
+from untor.cli.pyproject import settings
+from untor.engine.engine import Engine
+from untor.loading.loader import ENDINGS
+
+
+def find_page(page: str, given: tuple[str, ...]) -> tuple[list[str], str]:
+    """Return the folders to search and the name of a template, from its name or from a path to its file.
+
+    Folders are those given, else ``folders`` in ``[tool.untor]`` of the nearest ``pyproject.toml``, else
+    ``templates``, else the current folder; for a file in none of the first three, the nearest folder above it that
+    is named ``templates``, else its own folder.
+    """
+    folders = folders_of(given)
+    path = Path(page)
+    if not page.endswith(ENDINGS) or not path.is_file():
+        return folders or ["."], page
+    resolved = path.resolve()
+    for folder in folders:
+        if resolved.is_relative_to(Path(folder).resolve()):
+            return [folder], resolved.relative_to(Path(folder).resolve()).as_posix()
+    for above in path.parents:
+        if above.name == "templates":
+            return [str(above)], path.relative_to(above).as_posix()
+    return [str(path.parent)], path.name
+
+
+def folders_of(given: tuple[str, ...]) -> list[str]:
+    """Return the folders given, else those of the settings, else ``templates`` where there is one."""
+    return [*given] or settings().folders or (["templates"] if Path("templates").is_dir() else [])
+
+
+def engine_named(name: str) -> Engine:
+    """Return a site's own engine, ``MODULE:NAME``; what has that name may also be a function that makes one.
+
+    Modules are looked for in the current folder too. Raises ``click.UsageError``.
+    """
+    module, found, attribute = name.partition(":")
+    if not found or not module or not attribute:
+        raise click.UsageError(f"{name!r} is not MODULE:NAME, like site.views:pages.")
+    if os.getcwd() not in sys.path:  # noqa: PTH109  sys.path is text
+        sys.path.insert(0, os.getcwd())  # noqa: PTH109
+    try:
+        value = importlib.import_module(module)
+        for part in attribute.split("."):
+            value = getattr(value, part)
+        engine = value if isinstance(value, Engine) or not callable(value) else value()
+    except Exception as error:  # a site's own code may fail in any way
+        raise click.UsageError(f"The engine {name} cannot be had: {type(error).__name__}: {error}") from error
+    if not isinstance(engine, Engine):
+        raise click.UsageError(f"{name} is no engine but {type(engine).__name__}.")
+    return engine
+
+
+def engine_and_page(page: str, folders: tuple[str, ...], engine: str | None) -> tuple[Engine, str]:
+    """Return the engine and the template's name that a command means."""
+    named = engine or (settings().engine if not folders else "")
+    if not named:
+        searched, name = find_page(page, folders)
+        return Engine(searched), name
+    made = engine_named(named)
+    path = Path(page)
+    if page.endswith(ENDINGS) and path.is_file():
+        for name, file in made.folders.files():
+            if file.resolve() == path.resolve():
+                return made, name
+    return made, page

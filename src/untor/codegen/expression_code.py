@@ -1,0 +1,444 @@
+"""Expressions of the language as expressions of Python."""
+
+from __future__ import annotations
+
+import ast
+import copy
+from dataclasses import dataclass, field
+
+from untor.codegen.nodes import LOAD, call, constant, load, store
+from untor.codegen.type_guards import Owners, Path
+from untor.filters import NAMES, TAKE_NONE
+from untor.language import tree
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Mapping
+
+    from untor.analysis.ir import Function
+    from untor.codegen.locations import Positions
+
+_BINARY: dict[str, type[ast.operator]] = {
+    "+": ast.Add,
+    "-": ast.Sub,
+    "*": ast.Mult,
+    "/": ast.Div,
+    "//": ast.FloorDiv,
+    "%": ast.Mod,
+}
+_UNARY: dict[str, type[ast.unaryop]] = {"-": ast.USub, "+": ast.UAdd, "not": ast.Not}
+_COMPARE: dict[str, type[ast.cmpop]] = {
+    "==": ast.Eq,
+    "!=": ast.NotEq,
+    "<": ast.Lt,
+    "<=": ast.LtE,
+    ">": ast.Gt,
+    ">=": ast.GtE,
+    "in": ast.In,
+    "not in": ast.NotIn,
+    "is": ast.Is,
+    "is not": ast.IsNot,
+}
+
+_NO_ATTRIBUTES = frozenset({"None", "True", "False"})
+"""Names that Python's syntax tree does not take as attributes."""
+
+Binding = str | dict[str, ast.expr]
+"""What a name of the template is in the code: a local variable, or, of a loop's position, an expression for each
+attribute."""
+
+
+@dataclass
+class Shared:
+    """What all functions of one page share: names used so far, and where filters and functions are called.
+
+    ``reads`` are the places where a variable's attribute or (told by the last of the key) item is read directly, with
+    the variable and the name.
+    """
+
+    lenient: bool
+    counter: int = 0
+    nonces: bool = False
+    escapers: set[str] = field(default_factory=set)
+    filters: set[str] = field(default_factory=set)
+    globals: set[str] = field(default_factory=set)
+    calls: dict[tuple[str, int, int], tuple[str, str]] = field(default_factory=dict)
+    reads: dict[tuple[str, int, int, int, int, bool], tuple[str, str]] = field(default_factory=dict)
+    called: dict[str, Function] = field(default_factory=dict)
+    """The functions that are called, by name; others are part of what includes them, or of nothing."""
+    included: int = 0
+    """How many operations of functions have become part of what calls them."""
+    files: dict[str, int] = field(default_factory=dict)
+    """The files of the templates, numbered; none where their lines could not be told apart."""
+    joins: dict[tuple[tuple[str, ...], bytes], str] | None = None
+    """What is written with the extension: the texts of a run and how its values are escaped; ``None`` without it."""
+    loops: list[ast.expr] = field(default_factory=list)
+    """What makes the loops that the extension runs."""
+
+    def escaper(self, name: str) -> str:
+        """Return what an escaping function is called in the code."""
+        self.escapers.add(name)
+        return "e_" + name.replace("-", "_")
+
+    def join(self, texts: tuple[str, ...], letters: bytes) -> str:
+        """Return the name of a join."""
+        assert self.joins is not None  # noqa: S101  asked for with the extension only
+        return self.joins.setdefault((texts, letters), f"j{len(self.joins)}")
+
+    def loop(self, made: ast.expr) -> str:
+        """Return the name of a loop that the extension runs."""
+        self.loops.append(made)
+        return f"l{len(self.loops) - 1}"
+
+    def made(self) -> list[ast.stmt]:
+        """Return the statements that make the joins and the loops."""
+        joins = [
+            ast.Assign([store(name)], call("join", constant(texts), constant(letters)))
+            for (texts, letters), name in (self.joins or {}).items()
+        ]
+        return [*joins, *(ast.Assign([store(f"l{number}")], made) for number, made in enumerate(self.loops))]
+
+
+class Expressions:
+    """Builds the expressions of one function.
+
+    ``known`` are the names that it was given, where the page's context is out of reach; ``None`` where it is not.
+    With ``awaits``, whatever is read or called is awaited when it can be.
+    """
+
+    def __init__(self, positions: Positions, shared: Shared, *, known: list[str] | None, awaits: bool) -> None:
+        self.positions = positions
+        self.shared = shared
+        self.lenient = shared.lenient
+        self.known = known
+        self.awaits = awaits
+        self.scopes: list[dict[str, Binding]] = [{}]
+        self.inputs: dict[str, str] = {}
+        self.direct: dict[Path, str] = {}
+        """The objects whose type is known, by their paths, with the variables that hold them."""
+        self.items = False
+        """Whether they are dicts; else their names are attributes."""
+        self.kinds: dict[str, bool] = {}
+        """The variables whose kind can be found out once, and whether anything asks for it."""
+        self.plain = False
+        """Whether nothing is known of any type, and nothing is to be tested."""
+        self.loops = 0
+        """How many loops of the function are around."""
+        self.handing_on = False
+        """Whether what is built is handed on or tested, so that a dot may not give a function."""
+        self.last: list[str] = []
+        """The variables with the types of what was seen last; they begin with none before the outermost loop."""
+
+    def share(self, other: Expressions) -> None:
+        """Share what is known of variables with the expressions of the function that these have become part of."""
+        self.kinds, self.last, self.loops = other.kinds, other.last, other.loops
+        self.plain, self.awaits = other.plain, other.awaits
+
+    def fresh(self, word: str) -> str:
+        """Return a new name for a local variable."""
+        self.shared.counter += 1
+        return f"{word}{self.shared.counter}"
+
+    def bind(self, name: str, binding: Binding) -> None:
+        """Add a name to the innermost scope."""
+        self.scopes[-1][name] = binding
+
+    def lookup(self, name: str) -> Binding | None:
+        """Return what a name is bound to; ``None`` for a name of the context."""
+        for scope in reversed(self.scopes):
+            if name in scope:
+                return scope[name]
+        return None
+
+    def handed(self, node: tree.Expression, *, lenient: bool = False) -> ast.expr:
+        """Build a value that gets a name, is an argument, or is tested together with others: only data may be."""
+        outer, self.handing_on = self.handing_on, True
+        built = self.build(node, lenient=lenient)
+        self.handing_on = outer
+        return built
+
+    def build(self, node: tree.Expression, *, lenient: bool = False, awaits: bool = True) -> ast.expr:
+        """Build an expression; with ``lenient``, what is missing is ``MISSING`` and no error.
+
+        Without ``awaits``, the value itself may still have to be awaited: see ``awaited``.
+        """
+        built: ast.expr = getattr(self, f"_{type(node).__name__.lower()}")(node, lenient or self.lenient)
+        if not hasattr(built, "lineno"):
+            self.positions.place(built, node.start, node.end)
+        return self.awaited(built, node) if awaits else built
+
+    def awaited(self, built: ast.expr, node: tree.Expression) -> ast.expr:
+        """Await the value of an expression, where it can be that it has to be."""
+        if not self.may_wait(node):
+            return built
+        value, again = self._twice(built)
+        return self.positions.place(ast.IfExp(_is_plain(value), again, _awaited(again)), node.start, node.end)
+
+    def truth(self, node: tree.Expression) -> ast.expr:
+        """Build a test; what could be an array or a data frame is asked for items."""
+        built = self.build(node, awaits=False)
+        if isinstance(node, tree.Comparison | tree.Constant) or (
+            isinstance(node, tree.Unary) and node.operator == "not"
+        ):
+            return built
+        value, again = self._twice(built)
+        other = _awaited(again) if self.may_wait(node) else again
+        chosen = ast.IfExp(_is_plain(value), again, call("truth", other))
+        return self.positions.place(chosen, node.start, node.end)
+
+    def may_wait(self, node: tree.Expression) -> bool:
+        """Tell whether the value of an expression may have to be awaited."""
+        return self.awaits and isinstance(node, tree.Name | tree.Attribute | tree.Item | tree.Call | tree.Filter)
+
+    def _twice(self, built: ast.expr) -> tuple[ast.expr, ast.expr]:
+        """Return an expression, and what its value is the second time."""
+        if isinstance(built, ast.Name):
+            return built, built
+        name = self.fresh("t")
+        return ast.NamedExpr(store(name), built), load(name)
+
+    def _placed(self, built: ast.expr, start: int, end: int) -> ast.expr:
+        return self.positions.place(built, start, end)
+
+    def _constant(self, node: tree.Constant, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001  one shape for all
+        return constant(node.value)
+
+    def _name(self, node: tree.Name, lenient: bool) -> ast.expr:  # noqa: FBT001
+        binding = self.lookup(node.name)
+        if isinstance(binding, str):
+            return load(binding)
+        if self.known is None:
+            variable = f"c_{node.name}"
+            if variable not in self.inputs.values():
+                self.kinds[variable] = False
+            self.inputs[node.name] = variable
+            scope: ast.expr = load("scope")
+        else:
+            variable = f"g_{node.name}"
+            self.shared.globals.add(node.name)
+            scope = ast.Tuple([constant(name) for name in self.known], LOAD)
+        if lenient:
+            return load(variable)
+        missing = self._placed(call("missing_name", constant(node.name), scope), node.start, node.end)
+        test = ast.Compare(load(variable), [ast.IsNot()], [load("MISSING")])
+        return ast.IfExp(test, load(variable), missing)
+
+    def _listdisplay(self, node: tree.ListDisplay, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        return ast.List([self.handed(item) for item in node.items], LOAD)
+
+    def _dictdisplay(self, node: tree.DictDisplay, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        return ast.Dict([self.build(key) for key, _ in node.items], [self.handed(value) for _, value in node.items])
+
+    def _attribute(self, node: tree.Attribute, lenient: bool) -> ast.expr:  # noqa: FBT001
+        if isinstance(node.owner, tree.Name):
+            binding = self.lookup(node.owner.name)
+            if isinstance(binding, dict):
+                return copy.deepcopy(binding[node.name])
+        if self.handing_on:
+            owner = self._owner(node.owner, lenient=lenient)
+            return call("dot_data_maybe" if lenient else "dot_data", owner, constant(node.name))
+        if self.direct and not lenient and node.name not in _NO_ATTRIBUTES:
+            variable = self.direct.get(self.owners().path(node.owner) or ())
+            if variable is not None:
+                return self.read(variable, node)
+        elif not (lenient or self.plain or node.name in _NO_ATTRIBUTES):
+            path = self.owners().path(node.owner)
+            if path is not None and len(path) == 1 and path[0][0] in "vpc":
+                # One name alone: the type is tested in place.
+                found: ast.expr = call("dot", load(path[0]), constant(node.name))
+                for self.items in (False, True):
+                    test = self.test(path[0], load(path[0]), items=self.items)
+                    found = ast.IfExp(test, self.read(path[0], node), found)
+                return found
+        owner = self._owner(node.owner, lenient=lenient)
+        return call("dot_maybe" if lenient else "dot", owner, constant(node.name))
+
+    def owners(self) -> Owners:
+        """Return what finds the objects that expressions read from."""
+        return Owners(self.variable_of)
+
+    def variable_of(self, node: tree.Name) -> str | None:
+        """Return the variable that holds the value of a name; ``None`` for a loop's position."""
+        binding = self.lookup(node.name)
+        if binding is None:
+            self._name(node, lenient=True)
+            return f"{'c' if self.known is None else 'g'}_{node.name}"
+        return binding if isinstance(binding, str) else None
+
+    def read(self, variable: str, node: tree.Attribute) -> ast.expr:
+        """Read an attribute, or of a dict an item, of an object whose type is known."""
+        first, last = self.positions.of(node.start), self.positions.of(node.end)
+        self.shared.reads[(self.positions.file, *first, *last, self.items)] = (variable, node.name)
+        if self.items:
+            built: ast.expr = ast.Subscript(load(variable), constant(node.name), LOAD)
+        else:
+            built = ast.Attribute(load(variable), node.name, LOAD)
+        return self.positions.place(built, node.start, node.end)
+
+    def test(self, variable: str, value: ast.expr, *, items: bool) -> ast.expr:
+        """Test that a value is a dict, or of a type whose dots are attributes; of a variable that is known already."""
+        kind = self.kind_of(variable)
+        if kind is not None:
+            return ast.Compare(load(kind), [ast.Is()], [constant(None)]) if items else load(kind)
+        of_type = call("type", value)
+        wanted: tuple[ast.cmpop, str] = (ast.Is(), "dict") if items else (ast.In(), "direct")
+        return ast.Compare(of_type, [wanted[0]], [load(wanted[1])])
+
+    def test_of_last(self, name: str, value: ast.expr) -> ast.expr:
+        """Test in a loop that a value, which has a name from then on, is of a type whose dots are attributes."""
+        last = self.remembered()
+        same = ast.Compare(call("type", value), [ast.Is()], [load(last)])
+        direct = ast.Compare(call("type", load(name)), [ast.In()], [load("direct")])
+        now = ast.Compare(ast.NamedExpr(store(last), call("type", load(name))), [ast.IsNot()], [constant(None)])
+        return ast.BoolOp(ast.Or(), [same, ast.BoolOp(ast.And(), [direct, now])])
+
+    def kind_of(self, variable: str) -> str | None:
+        """Return the variable that says of what kind another is, where there can be one."""
+        if variable not in self.kinds:
+            return None
+        self.kinds[variable] = True
+        return f"k{variable}"
+
+    def kinds_known(self, names: Iterable[str]) -> list[ast.stmt]:
+        """Find out of what kind variables are, where anything asks: true for attributes, ``None`` for a dict."""
+        statements: list[ast.stmt] = []
+        for variable in names:
+            if self.kinds.pop(variable, False):
+                is_dict = ast.Compare(call("type", load(variable)), [ast.Is()], [load("dict")])
+                other = ast.IfExp(is_dict, constant(None), constant(value=False))
+                direct = ast.Compare(call("type", load(variable)), [ast.In()], [load("direct")])
+                statements.append(ast.Assign([store(f"k{variable}")], ast.BoolOp(ast.Or(), [direct, other])))
+        return statements
+
+    def kind_found(self, variable: str) -> list[ast.stmt]:
+        """As ``kinds_known``, in a loop, where most items are of the type of the last one."""
+        known = self.kinds_known([variable])
+        if not known:
+            return []
+        last = self.remembered()
+        another = ast.Compare(call("type", load(variable)), [ast.IsNot()], [load(last)])
+        # A type that nothing is known of yet is looked up again: the first dot may make it known.
+        settled = ast.Compare(load(f"k{variable}"), [ast.IsNot()], [constant(value=False)])
+        now = ast.Assign([store(last)], ast.BoolOp(ast.And(), [settled, call("type", load(variable))]))
+        return [ast.If(another, [*known, now], [])]
+
+    def remembered(self) -> str:
+        """Return a new variable for the type of what was seen last."""
+        self.last.append(self.fresh("d"))
+        return self.last[-1]
+
+    def guard(self, owners: Mapping[Path, tree.Expression], *, items: bool) -> ast.expr:
+        """Test that all objects are dicts, or all of types whose dots are attributes; they are known from then on."""
+        self.direct, self.items = {}, items
+        tests: list[ast.expr] = []
+        for path, node in owners.items():
+            if isinstance(node, tree.Attribute):
+                name = self.fresh("o")
+                value: ast.expr = ast.NamedExpr(store(name), self.read(self.direct[path[:-1]], node))
+            else:
+                name, value = path[0], load(path[0])
+            self.direct[path] = name
+            if self.loops and not items and len(path) > 1:
+                test = self.test_of_last(name, value)
+            else:
+                test = self.test(path[0] if len(path) == 1 else "", value, items=items)
+            tests.append(self.positions.place(test, node.start, node.end))
+        return tests[0] if len(tests) == 1 else ast.BoolOp(ast.And(), tests)
+
+    def _item(self, node: tree.Item, lenient: bool) -> ast.expr:  # noqa: FBT001
+        owner = self._owner(node.owner, lenient=lenient)
+        return call("item_maybe" if lenient else "item", owner, self.build(node.index))
+
+    def _owner(self, node: tree.Expression, *, lenient: bool) -> ast.expr:
+        """Build what stands before a dot: after a ``?``, ``None`` is as good as missing."""
+        outer, self.handing_on = self.handing_on, False
+        built = self.build(node, lenient=lenient)
+        self.handing_on = outer
+        return call("none_is_missing", built) if isinstance(node, tree.Maybe) and not lenient else built
+
+    def _slice(self, node: tree.Slice, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        parts = [constant(None) if part is None else self.build(part) for part in (node.first, node.last, node.step)]
+        return call("slice", *parts)
+
+    def _maybe(self, node: tree.Maybe, lenient: bool) -> ast.expr:  # noqa: FBT001
+        inner = node.value
+        if isinstance(inner, tree.Attribute) and not lenient:
+            owner = self._owner(inner.owner, lenient=False)
+            return call("dot_data_maybe" if self.handing_on else "dot_maybe", owner, constant(inner.name))
+        if isinstance(inner, tree.Item) and not lenient:
+            return call("item_maybe", self._owner(inner.owner, lenient=False), self.build(inner.index))
+        return self.build(inner, lenient=True)
+
+    def _otherwise(self, node: tree.Otherwise, lenient: bool) -> ast.expr:  # noqa: FBT001
+        value = self.build(node.value, lenient=True)
+        name = self.fresh("t")
+        absent = self._absent(ast.NamedExpr(store(name), value), name)
+        return ast.IfExp(absent, self.build(node.fallback, lenient=lenient), load(name))
+
+    @staticmethod
+    def _absent(first: ast.expr, name: str) -> ast.expr:
+        """Test whether a value is ``None`` or missing; ``first`` reads it the first time."""
+        none = ast.Compare(first, [ast.Is()], [constant(None)])
+        missing = ast.Compare(load(name), [ast.Is()], [load("MISSING")])
+        return ast.BoolOp(ast.Or(), [none, missing])
+
+    def _unary(self, node: tree.Unary, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        return ast.UnaryOp(_UNARY[node.operator](), self.handed(node.operand))
+
+    def _binary(self, node: tree.Binary, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        if node.operator in {"and", "or"}:
+            left, right = self.handed(node.left), self.handed(node.right)
+            return ast.BoolOp(ast.And() if node.operator == "and" else ast.Or(), [left, right])
+        left, right = self.build(node.left), self.build(node.right)
+        if node.operator == "%":
+            return call("modulo", left, right)
+        return ast.BinOp(left, _BINARY[node.operator](), right)
+
+    def _comparison(self, node: tree.Comparison, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        operators: list[ast.cmpop] = [_COMPARE[operator]() for operator, _ in node.rest]
+        return ast.Compare(self.build(node.first), operators, [self.build(part) for _, part in node.rest])
+
+    def _conditional(self, node: tree.Conditional, lenient: bool) -> ast.expr:  # noqa: FBT001
+        then, otherwise = (self.build(part, lenient=lenient) for part in (node.then, node.otherwise))
+        return ast.IfExp(self.truth(node.test), then, otherwise)
+
+    def _call(self, node: tree.Call, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        shown = self.positions.source.text[node.function.start : node.function.end]
+        if isinstance(node.function, tree.Attribute):
+            owner = self._owner(node.function.owner, lenient=False)
+            function = call("callee_of", owner, constant(node.function.name), constant(shown))
+        else:
+            function = call("callee", self.build(node.function), constant(shown))
+        self._placed(function, node.function.start, node.function.end)
+        named = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
+        built = ast.Call(function, [self.handed(part) for part in node.arguments], named)
+        self.shared.calls[self.positions.called(node.start)] = ("call", shown)
+        return built
+
+    def _filter(self, node: tree.Filter, lenient: bool) -> ast.expr:  # noqa: FBT001
+        name = self.fresh("t")
+        self.shared.filters.add(node.name)
+        # Built-in filters do nothing with a function but refuse it.
+        value = (
+            self.build(node.value, lenient=lenient) if node.name in NAMES else self.handed(node.value, lenient=lenient)
+        )
+        named = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
+        arguments = [load(name), *(self.handed(part) for part in node.arguments)]
+        if node.name in TAKE_NONE:
+            arguments[0] = value
+        function = ast.Call(load(f"f_{node.name}"), arguments, named)
+        self._placed(function, node.name_start, node.name_start + len(node.name))
+        self.shared.calls[self.positions.called(node.name_start)] = ("filter", node.name)
+        if node.name in TAKE_NONE:
+            return function
+        return ast.IfExp(self._absent(ast.NamedExpr(store(name), value), name), load(name), function)
+
+
+def _is_plain(value: ast.expr) -> ast.expr:
+    """Test that a value is of a kind that is true or false as Python has it, and is not awaited."""
+    return ast.Compare(call("type", value), [ast.In()], [load("plain_values")])
+
+
+def _awaited(value: ast.expr) -> ast.expr:
+    """Await a value if it can be."""
+    return ast.IfExp(call("is_awaitable", value), ast.Await(value), value)

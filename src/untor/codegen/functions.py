@@ -1,0 +1,342 @@
+"""One function of a page: what it takes, what it calls and what it does, step by step."""
+
+from __future__ import annotations
+
+import ast
+from itertools import islice
+
+from untor.analysis.ir import (
+    Bind,
+    Call,
+    Choice,
+    Constant,
+    Emit,
+    Function,
+    Given,
+    Group,
+    InlineEnd,
+    Loop,
+    Nonce,
+    Operation,
+    SlotCall,
+    UrlJoin,
+    every,
+)
+from untor.codegen.expression_code import Expressions, Shared
+from untor.codegen.locations import Positions
+from untor.codegen.loops import Loops
+from untor.codegen.nodes import LOAD, call, constant, load, store
+from untor.codegen.output import LONGEST_RUN, Printed, Runs, append, is_static
+from untor.codegen.parameters import variables
+from untor.language import tree
+from untor.runtime.tracebacks import LINES
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from untor.codegen.output import Item, Part
+    from untor.codegen.variants import Variant
+
+_PRINTING = (Constant, Emit, Nonce)
+_CALLING = (Call, SlotCall)
+
+LONGEST_INCLUDED = 40
+"""How many operations a function has at most, to be part of what calls it."""
+
+MOST_INCLUDED = 1000
+"""How many operations of functions become part of what calls them, in one page."""
+
+LONGEST_TAIL = 200
+"""How long text after a choice may be, to be written by each branch."""
+
+
+class Builder(Loops):
+    """Builds one function; values and constant text that stand in a run become one f-string."""
+
+    def __init__(self, function: Function, shared: Shared, way: Variant, inside: Builder | None = None) -> None:
+        self.function = function
+        self.inside = inside
+        """What builds the function that this one is part of; contents for slots are its own."""
+        self.way = way
+        self.shared = shared
+        self.positions = Positions(function.source)
+        if inside is not None and self.positions.own != inside.positions.file:
+            first = LINES * shared.files[self.positions.own]
+            self.positions = Positions(function.source, inside.positions.file, first)
+        known = None if function.context else [parameter.name for parameter in function.parameters]
+        self.expressions = Expressions(self.positions, shared, known=known, awaits=way.awaits)
+        self.depth = self.missed = 0
+        if inside is not None:
+            self.expressions.share(inside.expressions)
+            self.depth, self.missed = inside.depth, inside.missed
+        self.runs = Runs(self.expressions, self.positions, shared, way)
+        self.pieces = ""
+
+    # --- functions -------------------------------------------------------------------------------------------------
+
+    def body(self, target: str) -> list[ast.stmt]:
+        """Return the statements of the entry function, but for those that read its values."""
+        taken = [self.taken(parameter, entry=True) for parameter in self.function.parameters]
+        inner = self.block(self.function.body, target)
+        known = self.expressions.kinds_known([*self.expressions.kinds])
+        return [*(statement for each in taken for statement in each), *known, *inner]
+
+    def definition(self) -> ast.stmt:
+        """Return the definition of a function."""
+        function = self.function
+        taken = [statement for each in function.parameters for statement in self.taken(each, entry=False)]
+        inner = self.block(function.body, "append")
+        start: list[ast.stmt] = []
+        if function.context:
+            get = ast.Attribute(load("scope"), "get", LOAD)
+            start = [ast.Assign([store("get")], get), *variables(self.expressions.inputs)]
+        taken += self.expressions.kinds_known([*self.expressions.kinds])
+        names = [*self.passed_to(function), *(f"p_{each.name}" for each in function.parameters)]
+        return self.way.define(function.name, [*names, *function.slots], [*start, *taken, *inner], plain=function.plain)
+
+    def taken(self, parameter: tree.Parameter, *, entry: bool, variable: str = "") -> list[ast.stmt]:
+        """Bind what the function takes: what it was given, the context's value, the default, or an error."""
+        variable = variable or f"p_{parameter.name}"
+        self.expressions.bind(parameter.name, variable)
+        self.expressions.kinds[variable] = False
+        name = constant(parameter.name)
+        statements: list[ast.stmt] = []
+        if parameter.type == "*":
+            return statements
+        from_context = call("check", call("get", name, load("MISSING")), name, *_wanted(parameter))
+        if entry:
+            statements.append(ast.Assign([store(variable)], from_context))
+        elif self.function.context:
+            statements.append(self.when_missing(variable, from_context))
+        if parameter.default is not None:
+            # What kinds the values are of is found out after this.
+            plain, self.expressions.plain = self.expressions.plain, True
+            statements.append(self.when_missing(variable, self.expressions.build(parameter.default)))
+            self.expressions.plain = plain
+        elif self.function.context:
+            statements.append(self.when_missing(variable, call("takes_missing", name, load("scope"))))
+        return [self.positions.place(each, parameter.start, parameter.end) for each in statements]
+
+    def passed_to(self, function: Function) -> list[str]:
+        """Return what a function is given besides its parameters."""
+        return [*(["nonce"] if self.shared.nonces else []), *(["scope"] if function.context else [])]
+
+    @staticmethod
+    def when_missing(variable: str, value: ast.expr) -> ast.stmt:
+        """Assign a value to a variable that is missing."""
+        test = ast.Compare(load(variable), [ast.Is()], [load("MISSING")])
+        return ast.If(test, [ast.Assign([store(variable)], value)], [])
+
+    def closure(self, function: Function) -> ast.stmt:
+        """Return the definition of content for a slot, which sees the names around it."""
+        depth, self.depth = self.depth, 0
+        loops, self.expressions.loops = self.expressions.loops, 0
+        body = self.block(function.body, "append")
+        self.depth, self.expressions.loops = depth, loops
+        return self.way.define(function.name, function.slots, body, plain=function.plain)
+
+    def is_included(self, operation: Operation, target: str) -> bool:
+        """Tell whether what is called is done in place: in a loop, calling it would cost as much as a value or two."""
+        if isinstance(operation, SlotCall):
+            return self.inside is not None and operation.name in self.function.slots
+        if not (isinstance(operation, Call) and self.depth and target == "append"):
+            return False
+        source = operation.function.source
+        is_near = self.positions.file == (source.path or source.name) or bool(self.shared.files)
+        return is_near and self.shared.included < MOST_INCLUDED and small(operation) > 0
+
+    def call(self, operation: Call, target: str) -> list[ast.stmt]:
+        """Call another template or part."""
+        function, node = operation.function, operation.node
+        given = {each.name: each for each in operation.given}
+        self.shared.called.setdefault(function.name, function)
+        values: list[ast.expr] = [load(name) for name in self.passed_to(function)]
+        values += [self.value_given(given.get(parameter.name)) for parameter in function.parameters]
+        slots = [ast.keyword(name, load(name)) for name in function.slots]
+        closures = [self.closure(each) for each in operation.closures]
+        invoked = self.way.invoke(function.name, target, values, slots, plain=function.plain)
+        return [*closures, self.positions.place(invoked, node.start, node.end)]
+
+    def value_given(self, given: Given | None) -> ast.expr:
+        """Build what is given to a parameter."""
+        if given is None:
+            return load("MISSING")
+        value = self.expressions.handed(given.value)
+        if given.parameter is not None and given.parameter.type not in {"", "*", "any"}:
+            checked = call("check", value, constant(given.name), *_wanted(given.parameter))
+            value = self.positions.place(checked, given.value.start, given.value.end)
+        return value
+
+    def included(self, operation: Call | SlotCall, target: str, waiting: list[Part] | None) -> list[ast.stmt]:
+        """Do what is called in place, after what is waiting to be written."""
+        if isinstance(operation, SlotCall):
+            assert self.inside is not None  # noqa: S101  as is_included has told
+            return self.inside.block(operation.content.body, target, waiting)
+        self.shared.included += small(operation)
+        function = operation.function
+        given = {each.name: each for each in operation.given}
+        inner = Builder(function, self.shared, self.way, inside=self)
+        statements: list[ast.stmt] = []
+        values = [self.value_given(given.get(parameter.name)) for parameter in function.parameters]
+        variables: list[str] = []
+        for parameter, value in zip(function.parameters, values, strict=True):
+            if isinstance(value, ast.Name) and value.id[0] in "vp" and parameter.default is None:
+                # A variable here is the same one there.
+                inner.expressions.bind(parameter.name, value.id)
+                continue
+            variable = self.expressions.fresh(f"v_{parameter.name}_")
+            variables.append(variable)
+            statements.append(ast.Assign([store(variable)], value))
+            statements += inner.taken(parameter, entry=False, variable=variable)
+        body = inner.block(function.body, "append", waiting)
+        return [*statements, *self.expressions.kinds_known(variables), *body]
+
+    # --- statements ------------------------------------------------------------------------------------------------
+
+    def block(self, operations: list[Operation], target: str, waiting: list[Part] | None = None) -> list[ast.stmt]:
+        """Build operations that append to ``target``; names that they bind end with them.
+
+        ``waiting`` is what is still to be written before them; what they leave to be written is then added there.
+        """
+        statements: list[ast.stmt] = []
+        run: list[Item] = []
+        parts = [] if waiting is None else waiting
+        self.expressions.scopes.append({})
+        for operation in with_tails(operations):
+            if isinstance(operation, Constant) and run and isinstance(before := run[-1], Constant):
+                run[-1] = Constant(before.text + operation.text)
+            elif isinstance(operation, _PRINTING) or (isinstance(operation, UrlJoin) and is_static(operation)):
+                run.append(operation)
+            elif isinstance(operation, _CALLING) and self.is_included(operation, target):
+                # With the extension, what is done in place is written together with what is around it.
+                together = self.runs.joins and target == "append"
+                self.flush(run, parts, statements, "" if together else target)
+                statements += self.included(operation, target, parts if together else None)
+            elif not isinstance(operation, InlineEnd):
+                self.flush(run, parts, statements, target)
+                statements += self.step(operation, target)
+                if isinstance(operation, UrlJoin):
+                    run.append(call(self.shared.escaper(operation.escaper), load(self.pieces)))
+            if len(run) >= LONGEST_RUN:
+                self.flush(run, parts, statements, target)
+        self.flush(run, parts, statements, target if waiting is None else "")
+        self.expressions.scopes.pop()
+        return statements
+
+    def flush(self, run: list[Item], parts: list[Part], statements: list[ast.stmt], target: str) -> None:
+        """Write what is waiting, and a run of text and values; without a target, the run is left waiting too."""
+        if run:
+            first, more = self.runs.collected(run)
+            run.clear()
+            statements += first
+            if not target:
+                first, more = self.runs.settled(more)
+                statements += first
+            if sum(isinstance(part, Printed) for part in (*parts, *more)) > LONGEST_RUN:
+                statements += self.runs.written(parts, "append")
+                parts.clear()
+            parts += more
+        if target and parts:
+            statements += self.runs.written(parts, target)
+            parts.clear()
+
+    def step(self, operation: Operation, target: str) -> list[ast.stmt]:
+        """Build a step."""
+        match operation:
+            case Bind():
+                return [self.bind(operation.node)]
+            case Choice():
+                return [self.choice(operation, target)]
+            case Loop():
+                return self.loop(operation, target)
+            case Group():
+                return self.block(operation.body, target)
+            case Call():
+                return self.call(operation, target)
+            case SlotCall():
+                closures = [self.closure(each) for each in operation.closures]
+                given: list[ast.expr] = [load(each.name) for each in operation.closures]
+                return [*closures, self.way.invoke(operation.name, target, given, [], plain=operation.plain)]
+            case UrlJoin():
+                return self.capture(operation)
+        return [append(self.runs.piece(operation), target)]
+
+    def capture(self, operation: UrlJoin) -> list[ast.stmt]:
+        """Collect the pieces of a URL."""
+        pieces, add = self.expressions.fresh("pieces"), self.expressions.fresh("add")
+        self.depth += 1
+        body = self.block(operation.body, add)
+        self.depth -= 1
+        self.pieces = pieces
+        return [
+            ast.Assign([store(pieces)], ast.List([], LOAD)),
+            ast.Assign([store(add)], ast.Attribute(load(pieces), "append", LOAD)),
+            *body,
+        ]
+
+    def bind(self, node: tree.Let) -> ast.stmt:
+        """Give a value a name."""
+        value = self.expressions.handed(node.expression)
+        name = self.expressions.fresh(f"v_{node.name}_")
+        self.expressions.bind(node.name, name)
+        return self.positions.place(ast.Assign([store(name)], value), node.start, node.end)
+
+    def choice(self, operation: Choice, target: str) -> ast.stmt:
+        """Do one of several branches."""
+        result: list[ast.stmt] = []
+        for branch, body in reversed(operation.branches):
+            statements = self.block(body, target) or [ast.Pass()]
+            if branch.test is None:
+                result = statements
+                continue
+            chosen = ast.If(self.expressions.truth(branch.test), statements, result)
+            result = [self.positions.place(chosen, branch.start, branch.end)]
+        return result[0]
+
+
+def small(call: Call) -> int:
+    """Return how many operations a function has, when it may be part of what calls it; else 0. It calls nothing."""
+    function = call.function
+    if (
+        function.recursive
+        or function.context
+        or function.plain
+        or {*function.slots} != {each.name for each in call.closures}
+    ):
+        return 0
+    operations = [*islice(every(function.body), LONGEST_INCLUDED + 1)]
+    if len(operations) > LONGEST_INCLUDED or any(isinstance(each, Call) for each in operations):
+        return 0
+    # Contents that ask for what is there without them are functions.
+    asks = any(isinstance(each, SlotCall) and (each.closures or each.content.slots) for each in operations)
+    return 0 if asks else len(operations)
+
+
+def with_tails(operations: list[Operation]) -> Iterator[Operation]:
+    """Yield operations, text after a choice moved to the end of all its branches: each writes it with its own."""
+    waiting: Choice | None = None
+    for operation in operations:
+        if waiting is not None:
+            if isinstance(operation, Constant) and len(operation.text) <= LONGEST_TAIL:
+                branches = [(branch, [*body, operation]) for branch, body in waiting.branches]
+                if branches[-1][0].test is not None:
+                    branches.append((tree.Branch(branches[-1][0].start, branches[-1][0].end, None, []), [operation]))
+                yield Choice(branches)
+                waiting = None
+                continue
+            yield waiting
+            waiting = None
+        if isinstance(operation, Choice):
+            waiting = operation
+        else:
+            yield operation
+    if waiting is not None:
+        yield waiting
+
+
+def _wanted(parameter: tree.Parameter) -> list[ast.expr]:
+    """Return the type that a value must have, and whether it may be ``None``."""
+    default = parameter.default
+    none = isinstance(default, tree.Constant) and default.value is None
+    return [constant(parameter.type), constant(none)]

@@ -1,0 +1,105 @@
+"""The four ways to render: at once or in chunks, with or without awaiting values."""
+
+from __future__ import annotations
+
+import ast
+from dataclasses import dataclass
+
+from untor.codegen.nodes import LOAD, call, constant, load, store
+
+CHUNK = 48
+"""How many runs of text a chunk is made of, without the extension: a few kilobytes of an ordinary page."""
+
+
+@dataclass(frozen=True)
+class Variant:
+    """One way to render: ``chunks`` yields the page in pieces, ``awaits`` awaits values and asynchronous loops.
+
+    With ``joins``, what is rendered is written to a page of the extension, and not into a list.
+    """
+
+    name: str
+    chunks: bool = False
+    awaits: bool = False
+    joins: bool = False
+
+    def entry(self, named: list[str], body: list[ast.stmt]) -> ast.stmt:
+        """Define the entry function, which says of any exception where in the template it comes from.
+
+        It takes ``named`` values as parameters of its own, which Python hands over faster than a dict.
+        """
+        values = [ast.arg(name) for name in named]
+        missing: list[ast.expr | None] = [load("MISSING") for _ in named]
+        arguments = ast.arguments([ast.arg("context")], [], None, values, missing, ast.arg("values"), [constant(None)])
+        problem = ast.Assign([store("problem")], call("trouble", load("error")))
+        is_none = ast.Compare(load("problem"), [ast.Is()], [constant(None)])
+        raised = [problem, ast.If(is_none, [ast.Raise()], []), ast.Raise(load("problem"), load("error"))]
+        guarded = ast.Try(body, [ast.ExceptHandler(load("Exception"), "error", raised)], [], [])
+        if self.awaits:
+            return ast.AsyncFunctionDef(self.name, arguments, [guarded], [], None, None)
+        return ast.FunctionDef(self.name, arguments, [guarded], [], None, None)
+
+    def start(self) -> list[ast.stmt]:
+        """Return the statements that make what the page is collected in."""
+        out = call("page") if self.joins else ast.List([], LOAD)
+        append = ast.Attribute(load("out"), "write" if self.joins else "append", LOAD)
+        return [ast.Assign([store("out")], out), ast.Assign([store("append")], append)]
+
+    def collected(self) -> ast.expr:
+        """Return what is collected, as one text."""
+        if self.joins:
+            return ast.Call(ast.Attribute(load("out"), "finish", LOAD), [], [])
+        return ast.Call(ast.Attribute(constant(""), "join", LOAD), [load("out")], [])
+
+    def define(
+        self, name: str, parameters: list[str], body: list[ast.stmt], *, plain: bool, target: str = "append"
+    ) -> ast.stmt:
+        """Define a function that appends a piece of the page; a ``plain`` one never yields."""
+        chunks = self.chunks and not plain
+        names = [*(["out"] if chunks else []), target, *parameters]
+        arguments = ast.arguments([], [ast.arg(each) for each in names], None, [], [], None, [])
+        if chunks:
+            # Without a yield in it, it would be no generator.
+            body = [*body, ast.If(constant(value=False), [ast.Expr(ast.Yield(None))], [])]
+        body = body or [ast.Pass()]
+        if self.awaits:
+            return ast.AsyncFunctionDef(name, arguments, body, [], None, None)
+        return ast.FunctionDef(name, arguments, body, [], None, None)
+
+    def invoke(
+        self, name: str, target: str, given: list[ast.expr], named: list[ast.keyword], *, plain: bool
+    ) -> ast.stmt:
+        """Call such a function."""
+        chunks = self.chunks and not plain
+        called = ast.Call(load(name), [*([load("out")] if chunks else []), load(target), *given], named)
+        if not chunks:
+            return ast.Expr(ast.Await(called) if self.awaits else called)
+        if not self.awaits:
+            return ast.Expr(ast.YieldFrom(called))
+        return ast.AsyncFor(store("chunk"), called, [ast.Expr(ast.Yield(load("chunk")))], [], None)
+
+    def send(self, *, everything: bool) -> list[ast.stmt]:
+        """Send off what there is so far: everything, or when there is enough of it."""
+        if self.joins:
+            found = ast.Call(ast.Attribute(load("out"), "finish" if everything else "chunk", LOAD), [], [])
+            return [ast.If(ast.NamedExpr(store("chunk"), found), [ast.Expr(ast.Yield(load("chunk")))], [])]
+        clear = ast.Call(ast.Attribute(load("out"), "clear", LOAD), [], [])
+        least = constant(1 if everything else CHUNK)
+        enough = ast.Compare(call("len", load("out")), [ast.GtE()], [least])
+        return [ast.If(enough, [ast.Expr(ast.Yield(self.collected())), ast.Expr(clear)], [])]
+
+    def finish(self, value: ast.expr) -> list[ast.stmt]:
+        """Return the whole page, or send it."""
+        return [ast.Expr(ast.Yield(value)), ast.Return()] if self.chunks else [ast.Return(value)]
+
+
+VARIANTS = {
+    variant.name: variant
+    for variant in (
+        Variant("render"),
+        Variant("stream", chunks=True),
+        Variant("render_async", awaits=True),
+        Variant("stream_async", chunks=True, awaits=True),
+    )
+}
+"""The variants by the name of the function that each makes."""

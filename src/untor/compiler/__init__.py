@@ -1,0 +1,1 @@
+"""From source to code; knows no engine."""

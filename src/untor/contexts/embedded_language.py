@@ -1,0 +1,95 @@
+"""The shape that the languages inside HTML share: scripts, styles, JSON, lists of URLs, a document in an attribute."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from untor.contexts.placement import Unreadable
+
+if TYPE_CHECKING:
+    import re
+    from typing import Self
+
+    from untor.contexts.placement import Place, Refusal
+
+
+class Language:
+    """The state of a language at some point of its text; a state never changes once it is given away.
+
+    Subclasses list their fields in ``__slots__`` and eat text in ``_eat``.
+    """
+
+    __slots__: tuple[str, ...] = ()
+
+    def copy(self) -> Self:
+        """Return a state that can go its own way."""
+        other = type(self).__new__(type(self))
+        for name in self.__slots__:
+            setattr(other, name, getattr(self, name))
+        return other
+
+    def key(self) -> tuple[object, ...]:
+        """Return all that decides how the text that follows is read."""
+        return tuple(getattr(self, name) for name in self.__slots__)
+
+    def __eq__(self, other: object) -> bool:
+        return type(self) is type(other) and self.key() == other.key()
+
+    def __hash__(self) -> int:
+        return hash((type(self), self.key()))
+
+    def read(self, text: str) -> Self:
+        """Return the state after fixed text. Raises ``Unreadable`` where it changes what a value before it means."""
+        other = self.copy()
+        other._eat(text)  # noqa: SLF001  its own kind
+        return other
+
+    def _eat(self, text: str) -> None:
+        raise NotImplementedError
+
+    def place(self) -> Place | Refusal:
+        """Judge the place that has been come to."""
+        raise NotImplementedError
+
+    def took_value(self) -> Self:
+        """Return the state after a value printed here; the place has been found good before."""
+        return self.copy()
+
+    def gap(self, text: str) -> str:  # noqa: ARG002  most need none
+        """Return the white space that must stand between the value before and the fixed text after it."""
+        return ""
+
+    def is_closed(self) -> bool:
+        """Tell whether what comes after this text begins anew."""
+        return True
+
+    def joined(self, other: Language) -> Language | None:
+        """Return the state after branches that end in these two; ``None`` when what follows would differ."""
+        return self if self == other else None
+
+
+def run(states: dict[str, object], language: object, text: str) -> None:
+    """Go over text with a function for each state, which returns the new position."""
+    position = 0
+    while position < len(text):
+        before = position, language.state  # type: ignore[attr-defined]
+        try:
+            position = states[language.state](language, text, position)  # type: ignore[attr-defined, operator]
+        except Unreadable as found:
+            found.offset = found.offset or position
+            raise
+        if (position, language.state) == before:  # type: ignore[attr-defined]
+            raise AssertionError(f"the state {before[1]!r} does not advance")
+
+
+_LONGEST_ESCAPE = 40
+
+
+def unfinished_escape(pattern: re.Pattern[str], text: str) -> str:
+    """Return the escape sequence at the end of a literal's text that something after it could go on."""
+    found = pattern.search(text, max(0, len(text) - _LONGEST_ESCAPE))
+    if found is None:
+        return ""
+    before = text[: found.start() + 1]
+    backslashes = len(before) - len(before.rstrip("\\"))
+    return found[0] if backslashes % 2 else ""

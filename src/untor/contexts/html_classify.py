@@ -1,0 +1,248 @@
+"""What a value printed at some point of the markup is, and how it is escaped there; or why it cannot stand there."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+from untor.contexts.html_active_formatting import misnested
+from untor.contexts.html_attributes import SVG, XHTML, Meaning
+from untor.contexts.html_content import meaning_of, of_attribute
+from untor.contexts.html_elements import NO_TEXT
+from untor.contexts.html_srcdoc import Document
+from untor.contexts.html_state import VALUE_STATES, Machine
+from untor.contexts.placement import Place, Refusal, refused
+from untor.contexts.script_states import Script
+
+if TYPE_CHECKING:
+    from untor.contexts.embedded_language import Language
+
+
+_TAG_REASON = "no escaping keeps the page's elements and attributes the same"
+_TAG_REMEDY = "Write the variants out with <! if !>, each with fixed text."
+_DATA_REMEDY = 'Put it into a data attribute, data-value="{= … =}", or print it as JSON: {= … | json =}.'
+_TEXT_REMEDY = "Put it into the text of an element, or into an attribute value in quotes."
+
+_MODES = {
+    "before head": "between the doctype and the head",
+    "in head": "directly in the head",
+    "after head": "between the head and the body",
+}
+
+_TAG_STATES: dict[str, str] = {
+    "tag open": "right after <, where it would name a tag",
+    "end tag open": "right after </, where it would name a tag",
+    "tag name": "in the name of a tag",
+    "before attribute name": "where the name of an attribute would be",
+    "attribute name": "in the name of an attribute",
+    "after attribute name": "where the name of an attribute would be",
+    "after attribute value (quoted)": "right after an attribute value",
+    "self-closing start tag": "where a tag closes itself",
+    "between attributes": "where the name of an attribute would be",
+    "between attributes (unquoted)": "where an attribute would go on",
+    "markup declaration open": "right after <!",
+    "DOCTYPE": "in a doctype",
+}
+
+
+_NOSCRIPT_END = re.compile(r"<(?:/(?:n(?:o(?:s(?:c(?:r(?:i(?:pt?)?)?)?)?)?)?)?)?\Z", re.IGNORECASE)
+_XML_TEXT = {
+    "attribute": "xml-attribute",
+    "boolean-attribute": "flag-attribute",
+    "state-attribute": "flag-attribute",
+    "whole-attribute": "flag-attribute",
+}
+
+
+def place_of(machine: Machine) -> Place | Refusal:
+    """Judge the place that a machine has come to."""
+    state = machine.state
+    if machine.doubt:
+        return refused("here", machine.doubt, "Make the markup before it unambiguous.")
+    if "noscript" in machine.stack and _NOSCRIPT_END.search(machine.noscript):
+        reason = "with scripting on, a value could make the end tag of noscript of it"
+        return refused("right after this inside <noscript>", reason, "Write &lt; for the < before it.")
+    if state == "data":
+        return _in_text(machine)
+    if state in VALUE_STATES or state == "before attribute value":
+        return _in_attribute(machine)
+    if state == "RCDATA":
+        return Place("value", "title-text", (f"element {machine.last_start}", "text"), ("rcdata",))
+    if state == "attribute value (unquoted)" or machine.after_value:
+        return Refusal("place-unquoted", {"name": machine.attribute})
+    if state == "conditional comment":
+        return _in_conditional_comment(machine)
+    if state in _TAG_STATES:
+        return refused(_TAG_STATES[state], _TAG_REASON, _TAG_REMEDY)
+    return _in_raw_text(machine)
+
+
+def _in_text(machine: Machine) -> Place | Refusal:
+    top = machine.stack[-1] if machine.stack else ""
+    if machine.xml:
+        return _in_xml_text(machine, top)
+    if top in NO_TEXT:
+        reason = "a browser moves text there out of the table, or drops it"
+        return refused(f"directly in <{top}>", reason, "Put it into a cell: <td>{= … =}</td>.", html=True)
+    name = top.partition(":")[2]
+    if top.startswith(("svg:", "math:")) and name in {"script", "style"}:
+        reason = "browsers read it as markup there, and what comes out as code"
+        return refused(f"in <{name}> of foreign content", reason, f"Put the <{name}> outside of <svg> and <math>.")
+    if not set(machine.stack) - {"noscript"}:
+        for mode, place in _MODES.items():
+            if mode in machine.modes:
+                reason = "depending on the value, a browser would drop it or start the body there"
+                return refused(place, reason, "Put it into the body or into the title.", html=True)
+    if misnested(machine.inline):
+        reason = "a formatting element before it was closed by another tag, and text would open it again"
+        return refused("here", reason, "Close elements like <b> and <a> in the reverse order of their opening.")
+    return Place("value", "text", ("text",), ("foreign-text" if machine.is_in_foreign() else "text",))
+
+
+def _in_xml_text(machine: Machine, top: str) -> Place | Refusal:
+    if not top:
+        return refused("outside of the root element", "there is no text in XML", "Put it into an element.")
+    prefix, _, name = top.rpartition(":")
+    if name.lower() in {"script", "style"} and machine.namespaces().get(prefix) in {XHTML, SVG, None}:
+        return refused(f"in <{name}> of XML", "browsers would run what comes out", _DATA_REMEDY)
+    return Place("value", "text", ("text",), ("xml-text",))
+
+
+def _in_attribute(machine: Machine) -> Place | Refusal:
+    name = machine.attribute
+    if machine.closing:
+        return refused("in an attribute of a closing tag", "browsers drop it", "Put it into the opening tag.")
+    path: tuple[str, ...] = (f"attribute {name}",)
+    whole = machine.state == "before attribute value"
+    means = meaning_of(machine)
+    if isinstance(means, Refusal):
+        return means
+    language = of_attribute(machine) if whole else machine.inner
+    if language is not None:
+        return _on_path(machine, language, path, whole=whole)
+    if means.kind.endswith("url"):
+        xml = "xml-" if machine.xml else ""
+        if whole:
+            return Place("whole", _url_context(means), (*path, "URL"), (f"{xml}{means.kind}-attribute",))
+        return Place("url", _url_context(means), path, (xml + means.kind,))
+    if means.kind in {"integrity", "nonce"}:
+        return _token(machine, means.kind, path, whole=whole)
+    if whole:
+        escaper = {"boolean": "boolean-attribute", "state": "state-attribute"}.get(means.kind, "whole-attribute")
+        return Place("whole", "whole-attribute", path, (_for(machine, escaper),))
+    return Place("value", "attribute", path, (_for(machine, "attribute"),))
+
+
+def _token(machine: Machine, kind: str, path: tuple[str, ...], *, whole: bool) -> Place | Refusal:
+    """Judge a place in an attribute that takes nothing but tokens of a kind: hashes, or a nonce."""
+    if whole:
+        return Place("whole", "whole-attribute", path, (f"{kind}-attribute",))
+    if machine.value or kind in machine.valued:
+        reason = "the whole decides what may be run"
+        return refused(f'in a part of the attribute "{kind}"', reason, f'Print the whole: {kind}="{{= … =}}".')
+    return Place("value", "attribute", path, (kind,))
+
+
+def _url_context(means: Meaning) -> str:
+    return "resource-url" if means.kind == "resource-url" else "url"
+
+
+def _for(machine: Machine, escaper: str) -> str:
+    return _XML_TEXT[escaper] if machine.xml else escaper
+
+
+def _on_path(machine: Machine, language: Language, path: tuple[str, ...], *, whole: bool) -> Place | Refusal:
+    """Judge a place in a language inside an attribute."""
+    place = judged(language)
+    if isinstance(place, Refusal):
+        return place
+    if whole:
+        return Place("whole", place.context, (*path, *place.path), (_for(machine, "whole-attribute"), *place.escapers))
+    return place._replace(path=(*path, *place.path), escapers=(*place.escapers, _for(machine, "attribute")))
+
+
+def judged(language: Language) -> Place | Refusal:
+    """Judge a place in a language, and in the document that the language may have in it."""
+    if isinstance(language, Document):
+        return language.outside(place_of(language.machine))
+    place = language.place()
+    if isinstance(place, Refusal) or not (isinstance(language, Script) and isinstance(language.inner, Document)):
+        return place
+    inner = judged(language.inner)
+    if isinstance(inner, Refusal):
+        return inner
+    return inner._replace(context="html", path=(*place.path, *inner.path), escapers=(*inner.escapers, *place.escapers))
+
+
+_AS_MARKUP = frozenset({"text", "rcdata", "attribute"})
+
+
+def _in_conditional_comment(machine: Machine) -> Place | Refusal:
+    """Judge a place in a conditional comment: a value must end neither the comment nor what mail clients read in it."""
+    if not isinstance(machine.inner, Document):
+        return refused("in a conditional comment", "it would not be seen", _TEXT_REMEDY)
+    inside = place_of(machine.inner.machine)
+    place = machine.inner.outside(inside)
+    if isinstance(inside, Refusal) or isinstance(place, Refusal):
+        return place if isinstance(place, Refusal) else inside
+    where = "here in a conditional comment"
+    if machine.buffer[-1:] in {"-", "!"}:
+        return refused(where, "together they could end the comment", "Put white space before the value.")
+    if place.escapers[-1] not in _AS_MARKUP:
+        return refused(where, "nothing can be escaped there for both", "Put it into text, or into an attribute.")
+    path = ("conditional comment", *inside.path)
+    return place._replace(context=inside.context, path=path, escapers=(*place.escapers, "conditional-comment"))
+
+
+def _in_raw_text(machine: Machine) -> Place | Refusal:
+    state, element = machine.state, machine.last_start
+    if state.startswith("script data") or (state.startswith("RAWTEXT") and element == "style"):
+        return _in_content(machine)
+    if state.startswith("RAWTEXT") or state == "PLAINTEXT":
+        reason = "browsers read no character references there, so nothing can be escaped"
+        return refused(f"inside <{element}>", reason, _TEXT_REMEDY)
+    if state.startswith("RCDATA"):
+        reason = "right after < it could become an end tag"
+        return refused(f"there in <{element}>", reason, "Write &lt; for the < before it.")
+    if "comment" in state or state == "processing instruction":
+        return refused(
+            "in what browsers read as a comment", "it would not be seen", "Write <!-- … --> or take it away."
+        )
+    return refused("in a CDATA section", "no character can be escaped in it", "Take the CDATA section away.")
+
+
+def _in_content(machine: Machine) -> Place | Refusal:
+    """Judge a place in the text of a script or style element."""
+    element = machine.last_start
+    if machine.inner is None:
+        unknown = refused(f"inside <{element}>", "what it is in is not known", _DATA_REMEDY)
+        return machine.no_language or unknown
+    if "escaped" in machine.state:
+        reason = "with what follows, browsers may read all up to the next script tag as a comment"
+        return refused(f"inside <{element}> after <!--", reason, "Take the <!-- away; no browser needs it any more.")
+    place = judged(machine.inner)
+    if isinstance(place, Refusal):
+        return place
+    if machine.state not in {"script data", "RAWTEXT"} and not place.before:
+        remedy = "Write \\x3c for the < in a script, \\3c in a style."
+        return refused(f"right after < inside <{element}>", "it could become the end tag", remedy)
+    return place._replace(path=(f"element {element}", *place.path))
+
+
+def describe(machine: Machine) -> str:
+    """Say in a few words where the machine has come to, for messages about branches and loops."""
+    state = machine.state
+    inner = ""
+    if machine.inner is not None:
+        place = judged(machine.inner)
+        inner = f" ({place.path[-1]})" if isinstance(place, Place) else ""
+    if state == "data":
+        top = machine.stack[-1].rpartition(":")[2] if machine.stack else ""
+        return f"in the text of <{top}>" if top else "in text"
+    if state in VALUE_STATES:
+        return f'in the attribute "{machine.attribute}" of <{machine.tag}>{inner}'
+    if machine.tag and (state in _TAG_STATES or "attribute" in state):
+        return f"inside the tag <{'/' if machine.closing else ''}{machine.tag}>"
+    if state.startswith(("RCDATA", "RAWTEXT", "script data", "PLAINTEXT")):
+        return f"inside <{machine.last_start}>{inner}"
+    return "inside a comment" if "comment" in state else "inside a tag"

@@ -1,0 +1,454 @@
+"""The HTML tokenizer's and tree builder's state, as far as it decides where a value lands (HTML §13.2.5, §13.2.6).
+
+The machine is fed the fixed text of a template. It can be copied where a template branches, compared and joined
+where branches meet, and started in any state.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, NamedTuple
+
+from untor.contexts import html_active_formatting, html_tokenizer
+from untor.contexts.client_libraries import DEFAULT
+from untor.contexts.html_attributes import DECIDING
+from untor.contexts.html_data_block import DataBlock
+from untor.contexts.html_elements import BREAKOUT, INTEGRATION_POINTS
+from untor.contexts.html_references import unfinished
+from untor.contexts.json_states import Json
+from untor.contexts.placement import Unreadable
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Iterator
+
+    from untor.contexts.client_libraries import Tables
+    from untor.contexts.embedded_language import Language
+    from untor.contexts.html_attributes import Fixed
+    from untor.contexts.placement import Refusal
+
+INITIAL = frozenset({"initial"})
+
+TAG_STATES = frozenset(
+    {
+        "tag name",
+        "before attribute name",
+        "attribute name",
+        "after attribute name",
+        "after attribute value (quoted)",
+        "attribute value (unquoted)",
+        "between attributes",
+        "between attributes (unquoted)",
+        "self-closing start tag",
+    },
+)
+"""States between the name of a tag and its end, outside quoted values."""
+
+VALUE_STATES = frozenset({"attribute value (double-quoted)", "attribute value (single-quoted)"})
+
+_BOUNDARY = frozenset(
+    {
+        "tag name",
+        "before attribute name",
+        "attribute name",
+        "after attribute name",
+        "after attribute value (quoted)",
+        "between attributes",
+    },
+)
+_BOUNDARY_UNQUOTED = _BOUNDARY | {"attribute value (unquoted)", "between attributes (unquoted)"}
+_RUN_JSON = frozenset({"importmap", "speculationrules"})
+_RAW_ENDS = frozenset({"RAWTEXT end tag name", "script data end tag name", "script data escaped end tag name"})
+_RAW = frozenset({"RCDATA", "RAWTEXT", "script data"})
+_REFERENCE_STATES = VALUE_STATES | {"data", "RCDATA"}
+
+
+ANYTHING = "*"
+"""Stands among the attributes ahead for any that may come."""
+
+
+def _declared(attributes: Iterable[tuple[str, str | None]]) -> Iterator[tuple[str, str | None]]:
+    for name, value in attributes:
+        if name.partition(":")[0] == "xmlns":
+            yield name.partition(":")[2], value
+
+
+class Opened(NamedTuple):
+    """A start tag of an element that a Content-Security-Policy asks a nonce of (CSP Level 3 §6.7.3.1).
+
+    ``offset`` is where an attribute could be added. ``content`` is ``script`` or ``style`` for an element whose own
+    text runs, ``foreign`` for one in SVG or XML, and empty for any other.
+    """
+
+    offset: int
+    tag: str
+    content: str
+    has_nonce: bool
+
+
+class Ended(NamedTuple):
+    """The end of the text of a script or style element."""
+
+    offset: int
+
+
+class Machine:
+    """Where the reading of a page has come to.
+
+    ``state`` has the standard's name of a tokenizer state. ``modes`` are the insertion modes that the tree builder
+    may be in, ``stack`` the open elements that matter for where text may stand and how it is tokenized.
+    ``printed`` tells that a value may have stood in text before.
+    ``inline`` and ``in_p`` tell of formatting elements (see ``formatting``).
+    ``doubt`` says why the rest of the page cannot be judged; empty when it can. ``inner`` is the state of the language
+    in the attribute or element that is being read; ``fixed`` and ``ahead`` are the attributes that decide on others, as
+    far as they have come and after that; ``optional`` are those that a value may leave out. ``inside`` tells a document
+    in an attribute, ``rough`` leaves languages out.
+    ``scopes`` are the namespaces that the open elements of XML declare, by prefix.
+    ``seen`` are the beginnings and ends of scripts and styles in the text that was read last.
+    """
+
+    __slots__ = (
+        "after_value",
+        "ahead",
+        "attribute",
+        "attributes",
+        "buffer",
+        "closing",
+        "doubt",
+        "fixed",
+        "fresh",
+        "in_p",
+        "inline",
+        "inner",
+        "inside",
+        "last_start",
+        "modes",
+        "no_language",
+        "noscript",
+        "opened",
+        "optional",
+        "printed",
+        "rough",
+        "scopes",
+        "seen",
+        "self_closing",
+        "stack",
+        "state",
+        "tables",
+        "tag",
+        "value",
+        "valued",
+        "xml",
+    )
+
+    def __init__(
+        self, state: str = "data", *, xml: bool = False, rough: bool = False, tables: Tables = DEFAULT
+    ) -> None:
+        self.state = state
+        self.xml = xml
+        self.tables = tables
+        self.rough = rough
+        self.inside = False
+        self.inner: Language | None = None
+        self.no_language: Refusal | None = None
+        self.fixed: tuple[tuple[str, str | None], ...] = ()
+        self.ahead: tuple[tuple[str, str | None], ...] = ()
+        self.tag = ""
+        self.closing = False
+        self.self_closing = False
+        self.attribute = ""
+        self.attributes: frozenset[str] = frozenset()
+        self.value = ""
+        self.valued: frozenset[str] = frozenset()
+        self.optional: frozenset[str] = frozenset()
+        self.buffer = ""
+        self.last_start = ""
+        self.stack: tuple[str, ...] = ()
+        self.scopes: tuple[tuple[tuple[str, str | None], ...], ...] = ()
+        self.modes = INITIAL
+        self.inline: html_active_formatting.Inline = ()
+        self.in_p = False
+        self.fresh = False
+        self.after_value = False
+        self.noscript = ""
+        self.printed = False
+        self.doubt = ""
+        self.opened = ""
+        self.seen: list[Opened | Ended] = []
+
+    def copy(self) -> Machine:
+        """Return a machine in the same state that can go another way."""
+        # One by one: compiling copies machines more than anything else.
+        other = Machine.__new__(Machine)
+        other.after_value = self.after_value
+        other.ahead = self.ahead
+        other.attribute = self.attribute
+        other.attributes = self.attributes
+        other.buffer = self.buffer
+        other.closing = self.closing
+        other.doubt = self.doubt
+        other.fixed = self.fixed
+        other.fresh = self.fresh
+        other.in_p = self.in_p
+        other.inline = self.inline
+        other.inner = self.inner
+        other.inside = self.inside
+        other.last_start = self.last_start
+        other.modes = self.modes
+        other.no_language = self.no_language
+        other.noscript = self.noscript
+        other.opened = self.opened
+        other.optional = self.optional
+        other.printed = self.printed
+        other.rough = self.rough
+        other.scopes = self.scopes
+        other.seen = self.seen
+        other.self_closing = self.self_closing
+        other.stack = self.stack
+        other.state = self.state
+        other.tables = self.tables
+        other.tag = self.tag
+        other.value = self.value
+        other.valued = self.valued
+        other.xml = self.xml
+        return other
+
+    def nested(self) -> Machine:
+        """Return a machine for a document in an attribute of this one."""
+        other = Machine(tables=self.tables)
+        other.inside = True
+        return other
+
+    def fixed_attributes(self) -> Fixed:
+        """Return the attributes of the tag that decide what others mean; the first of a name counts."""
+        found: Fixed = {}
+        for name, value in (*self.fixed, *self.ahead):
+            if name != self.attribute:
+                found.setdefault(name, value)
+        return found
+
+    def namespaces(self) -> dict[str, str]:
+        """Return the namespaces that are in scope in XML, by prefix; without those that may be one or another."""
+        found: dict[str, str | None] = {}
+        for scope in self.scopes:
+            found.update(scope)
+        return {prefix: uri for prefix, uri in found.items() if uri is not None}
+
+    def namespaces_here(self) -> dict[str, str]:
+        """Return the namespaces in scope in the tag that is being read, which may declare some itself."""
+        if (ANYTHING, None) in self.ahead:
+            return {}
+        found: dict[str, str | None] = {**self.namespaces(), **dict(_declared((*self.fixed, *self.ahead)))}
+        return {prefix: uri for prefix, uri in found.items() if uri is not None}
+
+    def opens_scope(self) -> None:
+        """Keep the namespaces that the tag declares for what is in its element."""
+        self.scopes += (tuple(_declared(self.fixed)),)
+
+    def is_in_foreign(self) -> bool:
+        """Tell whether what comes here is content of SVG or MathML, which some HTML elements would end."""
+        top = self.stack[-1] if self.stack else ""
+        return top.startswith(("svg:", "math:")) and top not in INTEGRATION_POINTS
+
+    def is_foreign_tag(self) -> bool:
+        """Tell whether the tag that is being read is one of foreign content."""
+        top = self.stack[-1] if self.stack else ""
+        inside = top.startswith(("svg:", "math:")) and top not in INTEGRATION_POINTS and self.tag not in BREAKOUT
+        return inside or self.tag in {"svg", "math"} or self.xml
+
+    def read(self, text: str, start: int = 0, *, until_value_ends: bool = False) -> int:
+        """Go over fixed text and return the offset reached.
+
+        With ``until_value_ends`` it stops before the quote that ends the attribute value it is in.
+        Raises ``place.Unreadable`` where browsers would not agree or a value before is put in doubt.
+        """
+        end, position = len(text), start
+        if until_value_ends:
+            quote = '"' if self.state == "attribute value (double-quoted)" else "'"
+            found = text.find(quote, start)
+            position = end if found < 0 else found
+            self.value += text[start:position]
+            return position
+        states = html_tokenizer.STATES
+        self.seen = []
+        noscript_from = start
+        content = start if self._in_content() else -1
+        while position < end:
+            before = position, self.state
+            stack = self.stack
+            try:
+                position = states[self.state](self, text, position)
+            except Unreadable as found:
+                found.offset = position
+                raise
+            if self.opened:
+                self._note_opened(position)
+            if self.state is not before[1]:
+                if before[1] in _RAW_ENDS and self.closing and self.tag in {"script", "style"}:
+                    self.seen.append(Ended(before[0] - len("</") - len(self.tag)))
+                content = self._content(text, content, position)
+            elif position == before[0]:
+                raise AssertionError(f"the state {self.state!r} does not advance")
+            if self.stack is not stack:
+                noscript_from = self._noscript(stack, text, noscript_from, position)
+        if content >= 0:
+            self._feed(text, content, end)
+        if "noscript" in self.stack:
+            self.noscript += text[noscript_from:end]
+        return end
+
+    def _note_opened(self, position: int) -> None:
+        """Note that a tag whose element may need a nonce has ended right before ``position``."""
+        self.opened, tag = "", self.opened
+        foreign = self.xml or (self.stack and self.stack[-1].startswith(("svg:", "math:")))
+        inline = tag != "link" and (tag == "style" or "src" not in self.attributes)
+        kind = self.fixed_attributes().get("type")
+        data = isinstance(self.inner, DataBlock) or (isinstance(self.inner, Json) and kind not in _RUN_JSON)
+        if inline and data:
+            return
+        content = "foreign" if inline and foreign else tag if inline else ""
+        offset = position - 2 if self.self_closing else position - 1
+        self.seen.append(Opened(offset, tag, content, "nonce" in self.attributes))
+
+    def _in_content(self) -> bool:
+        return self.inner is not None and self.state.startswith(("script data", "RAWTEXT"))
+
+    def _content(self, text: str, start: int, position: int) -> int:
+        """Feed the text of a script or style element to its language once it has ended; return where it began."""
+        inside = self._in_content()
+        if inside:
+            return position if start < 0 else start
+        if start >= 0 and not self.state.startswith(("script data", "RAWTEXT")):
+            end = text.rfind("<", start, position)
+            if end >= 0:
+                self._feed(text, start, end)
+            self.inner = None
+        return -1
+
+    def _feed(self, text: str, start: int, end: int) -> None:
+        assert self.inner is not None  # noqa: S101  as _in_content has found
+        try:
+            self.inner = self.inner.read(text[start:end])
+        except Unreadable as found:
+            found.offset = min(start + found.offset, end - 1)
+            raise
+
+    def _noscript(self, stack: tuple[str, ...], text: str, start: int, position: int) -> int:
+        """Hold the two readings of ``noscript`` together: with scripting it is raw text up to its end tag."""
+        was, now = "noscript" in stack, "noscript" in self.stack
+        if was and not now:
+            raw = (self.noscript + text[start:position]).lower()
+            self.noscript = ""
+            if raw.count("</noscript") > 1:
+                raise Unreadable("scripting-differs", offset=position)
+        return position if now and not was else start
+
+    def unfinished_reference(self) -> bool:
+        """Tell whether a character reference could be going on in this state."""
+        return self.state in _REFERENCE_STATES
+
+    def took_value(self) -> None:
+        """Go over a value printed here. The place has been found good before."""
+        self.fresh = False
+        self.printed = self.printed or self.state == "data"
+        if self.inner is not None:
+            self.inner = self.inner.took_value()
+            if self.state.startswith("script data"):
+                self.state = "script data"
+            elif self.state.startswith("RAWTEXT"):
+                self.state = "RAWTEXT"
+        if self.state == "conditional comment":
+            self.buffer = ""
+        if self.state in VALUE_STATES or self.state == "before attribute value":
+            self.valued |= {self.attribute}
+        if self.state == "before attribute value":
+            self.state = "after attribute value (quoted)"
+            self.after_value = True
+            self.attributes |= {self.attribute}
+            self.optional |= {self.attribute}
+        elif self.state == "data":
+            self.modes = frozenset("maybe body" if mode == "initial" else mode for mode in self.modes)
+
+    def key(self) -> tuple[object, ...]:
+        """Return what must be the same for the markup that follows to be read in the same way."""
+        common = (
+            self.state,
+            self.stack,
+            self.scopes,
+            self.fresh,
+            self.after_value,
+            self.doubt,
+            self.noscript,
+            self.inner,
+        )
+        if self.state in {"data", "PLAINTEXT", "bogus comment", "DOCTYPE"}:
+            return common
+        if self.state in TAG_STATES or self.state == "before attribute value" or self.state in VALUE_STATES:
+            return (*common, self.tag, self.closing, self.attribute)
+        # What was read of an end tag that was none is over once the text goes on.
+        buffer = "" if self.state in _RAW else self.buffer
+        return (*common, self.tag, self.closing, self.attribute, buffer, self.last_start)
+
+    def full_key(self) -> tuple[object, ...]:
+        """Return all that decides about values to come."""
+        sets: tuple[object, ...] = (self.modes, self.attributes, self.valued, self.optional, self.fixed, self.ahead)
+        if self.attribute in DECIDING:
+            sets = (*sets, self.value)
+        return (*self.key(), sets, self.inline, self.in_p, self.printed)
+
+    def loop_key(self) -> tuple[object, ...]:
+        """Return what a loop's body must begin with each time, for the values in it.
+
+        What was ``printed`` before counts for a ``frameset`` only, and a body with one ends in doubt: it is refused.
+        """
+        return self.full_key()[:-1]
+
+    def joined(self, other: Machine) -> Machine | None:
+        """Return the state after branches that end in these two; ``None`` when what follows would differ."""
+        if self.inner is not None and other.inner is not None and self.inner != other.inner:
+            inner = self.inner.joined(other.inner)
+            if inner is None:
+                return None
+            first, second = self.copy(), other.copy()
+            first.inner = second.inner = inner
+            return first.joined(second)
+        result = self.copy()
+        if self.fixed != other.fixed:
+            one, two = dict(self.fixed), dict(other.fixed)
+            names = dict.fromkeys((*one, *two))
+            result.fixed = tuple(
+                (name, one.get(name) if one.get(name, "") == two.get(name, "") else None) for name in names
+            )
+        result.modes |= other.modes
+        result.attributes |= other.attributes
+        result.valued |= other.valued
+        result.optional |= other.optional
+        result.printed |= other.printed
+        result.in_p |= other.in_p
+        if self.value != other.value and self.attribute in DECIDING:
+            result.valued |= {self.attribute}
+        if self.inline != other.inline:
+            result.inline = html_active_formatting.common(self.inline, other.inline)
+        result.after_value |= other.after_value
+        if self._in_same_tag(other):
+            if (self.state, self.attribute) == (other.state, other.attribute):
+                return result
+            states = {self.state, other.state}
+            if states <= _BOUNDARY_UNQUOTED:
+                finished = self.finished_attribute() | other.finished_attribute()
+                result.fixed += tuple((name, None) for name in sorted(finished & DECIDING - result.attributes))
+                result.attributes |= finished
+                result.state = "between attributes" if states <= _BOUNDARY else "between attributes (unquoted)"
+                return result
+        return result if self.key() == other.key() else None
+
+    def _in_same_tag(self, other: Machine) -> bool:
+        same = (self.tag, self.closing, self.stack, self.doubt, self.noscript)
+        others = (other.tag, other.closing, other.stack, other.doubt, other.noscript)
+        return self.state in TAG_STATES and other.state in TAG_STATES and same == others
+
+    def finished_attribute(self) -> frozenset[str]:
+        """Return the name of the attribute that ends if the tag goes on with another."""
+        return frozenset({self.attribute}) if self.attribute else frozenset()
+
+    def unfinished(self, text: str) -> str:
+        """Return the unfinished character reference at the end of the fixed text, if one could go on here."""
+        return unfinished(text) if self.unfinished_reference() else ""

@@ -1,0 +1,494 @@
+"""The tokenizer states of HTML §13.2.5, a function each, named as there.
+
+A function takes the machine, the text and a position, eats at least one character or changes the state, and
+returns the new position. Character references (§13.2.5.72 ff.) never change the state and are left to
+``references``; NUL and other replaced characters neither.
+"""
+
+from __future__ import annotations
+
+import re
+
+from untor.contexts import html_tree_builder
+from untor.contexts.html_content import of_attribute
+from untor.contexts.html_raw_text import RAW_STATES
+from untor.contexts.html_references import attribute_text
+from untor.contexts.html_srcdoc import fragment
+from untor.contexts.html_tags import after_name, attribute_done, dash, emit, lower, new_tag
+from untor.contexts.placement import Unreadable
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from untor.contexts.html_state import Machine
+
+_QUOTES = {'"': "double", "'": "single"}
+_ALPHA = re.compile("[A-Za-z]")
+_ALPHAS = re.compile("[A-Za-z]+")
+_SPACES = re.compile("[\t\n\f\r ]+")
+_TO_LESS_THAN = re.compile("[^<]+")
+_TO_LESS_THAN_OR_DASH = re.compile("[^<-]+")
+_TO_GREATER_THAN = re.compile("[^>]+")
+_TO_QUESTION_MARK = re.compile("[^?>]+")
+_SIMPLE_TAG = re.compile("<(/?)([a-z][a-z0-9]*)>")
+_SIMPLE_ATTRIBUTE = re.compile('([a-z][a-z-]*)="([^"]*)"')
+_TAG_NAME = re.compile("[^\t\n\f\r />]+")
+_ATTRIBUTE_NAME = re.compile("[^\t\n\f\r />=]+")
+_TO_DOUBLE_QUOTE = re.compile('[^"]+')
+_TO_SINGLE_QUOTE = re.compile("[^']+")
+_UNQUOTED = re.compile("[^\t\n\f\r >]+")
+_COMMENT = re.compile("[^<-]+")
+_CONDITION = re.compile(r"\[if\b[^\]<>]*\]>", re.IGNORECASE)
+_COMMENT_END = re.compile(r"(?:<!\[endif\])?--!?>", re.IGNORECASE)
+_LONGEST_END = len("<![endif]--!")
+_CDATA = re.compile(r"[^\]]+")
+
+
+# --- 13.2.5.1 to .5: text ------------------------------------------------------------------------------------
+
+
+def data_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.1 Data state."""
+    found = _TO_LESS_THAN.match(text, position)
+    if found:
+        html_tree_builder.characters(machine, found[0])
+        return found.end()
+    machine.fresh = False
+    found = _SIMPLE_TAG.match(text, position)
+    if found:
+        # A shortcut through the states of a tag without attributes; it comes to the same.
+        new_tag(machine, closing=bool(found[1]))
+        machine.tag = found[2]
+        emit(machine)
+        return found.end()
+    machine.state = "tag open"
+    return position + 1
+
+
+def _raw_text(less_than: str) -> Callable[[Machine, str, int], int]:
+    def state(machine: Machine, text: str, position: int) -> int:
+        """13.2.5.2 RCDATA state, .3 RAWTEXT state, .4 Script data state: text up to a less-than sign."""
+        machine.fresh = False
+        found = _TO_LESS_THAN.match(text, position)
+        if found:
+            return found.end()
+        machine.state = less_than
+        return position + 1
+
+    return state
+
+
+def plaintext_state(machine: Machine, text: str, position: int) -> int:  # noqa: ARG001  one shape for all
+    """13.2.5.5 PLAINTEXT state: there is no way out of it."""
+    return len(text)
+
+
+# --- 13.2.5.6 to .8: tags ------------------------------------------------------------------------------------
+
+
+def tag_open_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.6 Tag open state."""
+    char = text[position]
+    if _ALPHA.match(char):
+        new_tag(machine, closing=False)
+    elif char == "/":
+        machine.state = "end tag open"
+        return position + 1
+    elif char == "!":
+        machine.state, machine.buffer = "markup declaration open", ""
+        return position + 1
+    elif char == "?":
+        machine.state = "processing instruction" if machine.xml else "bogus comment"
+    else:
+        html_tree_builder.characters(machine, "<")
+        machine.state = "data"
+    return position
+
+
+def end_tag_open_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.7 End tag open state."""
+    char = text[position]
+    if _ALPHA.match(char):
+        new_tag(machine, closing=True)
+        return position
+    if char == ">":
+        machine.state = "data"
+        return position + 1
+    machine.state = "bogus comment"
+    return position
+
+
+def tag_name_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.8 Tag name state."""
+    found = _TAG_NAME.match(text, position)
+    if found:
+        machine.tag += found[0] if machine.xml else lower(found[0])
+        return found.end()
+    return after_name(machine, text, position)
+
+
+# --- 13.2.5.32 to .40: attributes ----------------------------------------------------------------------------
+
+
+def before_attribute_name_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.32 Before attribute name state."""
+    found = _SPACES.match(text, position)
+    if found:
+        return found.end()
+    if text[position] in "/>":
+        machine.state = "after attribute name"
+        return position
+    found = _SIMPLE_ATTRIBUTE.match(text, position)
+    if found:
+        # A shortcut through the states of an attribute that is fixed text in double quotes; it comes to the same.
+        machine.state, machine.attribute, machine.value = "after attribute value (quoted)", found[1], found[2]
+        attribute_done(machine)
+        return found.end()
+    machine.state, machine.attribute, machine.value = "attribute name", "", ""
+    if text[position] == "=":
+        machine.attribute = "="
+        return position + 1
+    return position
+
+
+def attribute_name_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.33 Attribute name state."""
+    found = _ATTRIBUTE_NAME.match(text, position)
+    if found:
+        machine.attribute += found[0] if machine.xml else lower(found[0])
+        return found.end()
+    if text[position] == "=":
+        machine.state = "before attribute value"
+        return position + 1
+    machine.state = "after attribute name"
+    return position
+
+
+def after_attribute_name_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.34 After attribute name state."""
+    found = _SPACES.match(text, position)
+    if found:
+        return found.end()
+    char = text[position]
+    if char == "=" and machine.attribute:
+        machine.state = "before attribute value"
+        return position + 1
+    attribute_done(machine)
+    if char == "/":
+        machine.state = "self-closing start tag"
+    elif char == ">":
+        emit(machine)
+    else:
+        machine.state, machine.attribute, machine.value = "attribute name", "", ""
+        return position
+    return position + 1
+
+
+def before_attribute_value_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.35 Before attribute value state."""
+    found = _SPACES.match(text, position)
+    if found:
+        return found.end()
+    char = text[position]
+    if char == ">":
+        attribute_done(machine)
+        emit(machine)
+        return position + 1
+    machine.value = ""
+    if char in _QUOTES:
+        machine.state = f"attribute value ({_QUOTES[char]}-quoted)"
+        machine.inner = None if machine.rough else of_attribute(machine)
+        return position + 1
+    if machine.xml:
+        raise Unreadable("xml-unquoted", name=machine.attribute)
+    machine.state = "attribute value (unquoted)"
+    return position
+
+
+def _quoted_value(rest: re.Pattern[str]) -> Callable[[Machine, str, int], int]:
+    def state(machine: Machine, text: str, position: int) -> int:
+        """13.2.5.36, .37 Attribute value (double-quoted) state and (single-quoted) state."""
+        found = rest.match(text, position)
+        if found:
+            machine.value += found[0]
+            if machine.inner is not None:
+                machine.inner = machine.inner.read(attribute_text(found[0]))
+            return found.end()
+        attribute_done(machine)
+        machine.state = "after attribute value (quoted)"
+        return position + 1
+
+    return state
+
+
+def attribute_value_unquoted_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.38 Attribute value (unquoted) state."""
+    found = _UNQUOTED.match(text, position)
+    if found:
+        machine.value += found[0]
+        return found.end()
+    attribute_done(machine)
+    if text[position] == ">":
+        emit(machine)
+    else:
+        machine.state = "before attribute name"
+    return position + 1
+
+
+def after_attribute_value_quoted_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.39 After attribute value (quoted) state."""
+    if text[position] in "\t\n\f\r />":
+        attribute_done(machine)
+        machine.after_value = False
+        return after_name(machine, text, position)
+    if machine.after_value:
+        # The template has a value without quotes here, so this is not what it looks like.
+        raise Unreadable("text-after-value", name=machine.attribute)
+    machine.state = "before attribute name"
+    return position
+
+
+def _between_attributes(ends: str) -> Callable[[Machine, str, int], int]:
+    def state(machine: Machine, text: str, position: int) -> int:
+        """Stand where branches end at different points between two attributes: only what is the same for all."""
+        if text[position] not in ends:
+            raise Unreadable("step-inside", place="right before this text in a tag", remedy=_SPACE_REMEDY)
+        machine.attribute, machine.after_value = "", False
+        return after_name(machine, text, position)
+
+    return state
+
+
+_SPACE_REMEDY = "Put white space after the end of the step, so that the attribute before it has ended in every branch."
+
+
+def self_closing_start_tag_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.40 Self-closing start tag state."""
+    if text[position] == ">":
+        machine.self_closing = True
+        emit(machine)
+        return position + 1
+    machine.state = "before attribute name"
+    return position
+
+
+# --- 13.2.5.41 to .52: comments ------------------------------------------------------------------------------
+
+
+def bogus_comment_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.41 Bogus comment state."""
+    found = _TO_GREATER_THAN.match(text, position)
+    if found:
+        return found.end()
+    machine.state = "data"
+    return position + 1
+
+
+def markup_declaration_open_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.42 Markup declaration open state."""
+    machine.buffer += text[position]
+    so_far = machine.buffer
+    if so_far == "--":
+        machine.state = "comment start"
+    elif so_far.lower() == "doctype":
+        machine.state = "DOCTYPE"
+    elif so_far == "[CDATA[":
+        machine.state = "CDATA section" if html_tree_builder.allows_cdata(machine) else "bogus comment"
+    elif not ("--".startswith(so_far) or "doctype".startswith(so_far.lower()) or "[CDATA[".startswith(so_far)):
+        # All that was taken so far has no ">" in it but the last character, which is reconsumed.
+        machine.state = "bogus comment"
+        return position
+    return position + 1
+
+
+def comment_start_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.43 Comment start state; mail clients read the content of a conditional comment as markup."""
+    condition = None if machine.xml else _CONDITION.match(text, position)
+    if condition and not machine.rough:
+        machine.inner, machine.buffer, machine.state = fragment(machine.tables), "", "conditional comment"
+        return condition.end()
+    if text[position] == ">":
+        machine.state = "data"
+        return position + 1
+    return dash(machine, text, position, "comment start dash", "comment")
+
+
+def conditional_comment_state(machine: Machine, text: str, position: int) -> int:
+    """Go over ``<!--[if …]>``: a comment for browsers, which ends as any does, and markup for the clients it is for."""
+    held = machine.buffer
+    found = _COMMENT_END.search(held + text[position:])
+    end = len(text) if found is None else max(position, position + found.start() - len(held))
+    assert machine.inner is not None  # noqa: S101  as comment_start_state has made it
+    machine.inner = machine.inner.read(text[position:end])
+    if found is None:
+        tail = (held + text[position:])[-_LONGEST_END:]
+        machine.buffer = tail if tail[-1:] in {"-", "!"} else ""
+        return end
+    machine.inner, machine.buffer, machine.state = None, "", "data"
+    return position + found.end() - len(held)
+
+
+def comment_start_dash_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.44 Comment start dash state."""
+    if text[position] == ">":
+        machine.state = "data"
+        return position + 1
+    return dash(machine, text, position, "comment end", "comment")
+
+
+def comment_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.45 Comment state."""
+    found = _COMMENT.match(text, position)
+    if found:
+        return found.end()
+    machine.state = "comment less-than sign" if text[position] == "<" else "comment end dash"
+    return position + 1
+
+
+def comment_less_than_sign_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.46 Comment less-than sign state."""
+    if text[position] == "!":
+        machine.state = "comment less-than sign bang"
+        return position + 1
+    if text[position] == "<":
+        return position + 1
+    machine.state = "comment"
+    return position
+
+
+def comment_less_than_sign_bang_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.47 Comment less-than sign bang state."""
+    return dash(machine, text, position, "comment less-than sign bang dash", "comment")
+
+
+def comment_less_than_sign_bang_dash_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.48 Comment less-than sign bang dash state."""
+    return dash(machine, text, position, "comment less-than sign bang dash dash", "comment end dash")
+
+
+def comment_less_than_sign_bang_dash_dash_state(machine: Machine, text: str, position: int) -> int:  # noqa: ARG001
+    """13.2.5.49 Comment less-than sign bang dash dash state."""
+    machine.state = "comment end"
+    return position
+
+
+def comment_end_dash_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.50 Comment end dash state."""
+    return dash(machine, text, position, "comment end", "comment")
+
+
+def comment_end_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.51 Comment end state."""
+    char = text[position]
+    if char in ">!-":
+        machine.state = {">": "data", "!": "comment end bang", "-": "comment end"}[char]
+        return position + 1
+    machine.state = "comment"
+    return position
+
+
+def comment_end_bang_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.52 Comment end bang state."""
+    if text[position] == ">":
+        machine.state = "data"
+        return position + 1
+    return dash(machine, text, position, "comment end dash", "comment")
+
+
+# --- 13.2.5.53 to .71: doctype and CDATA ---------------------------------------------------------------------
+
+
+def doctype_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.53 DOCTYPE state to .68 Bogus DOCTYPE state: in each of them a greater-than sign ends the doctype."""
+    found = _TO_GREATER_THAN.match(text, position)
+    if found:
+        if machine.xml and "[" in found[0]:
+            raise Unreadable("xml-subset")
+        return found.end()
+    machine.state = "data"
+    html_tree_builder.doctype(machine)
+    return position + 1
+
+
+def cdata_section_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.69 CDATA section state."""
+    found = _CDATA.match(text, position)
+    if found:
+        return found.end()
+    machine.state = "CDATA section bracket"
+    return position + 1
+
+
+def cdata_section_bracket_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.70 CDATA section bracket state."""
+    if text[position] == "]":
+        machine.state = "CDATA section end"
+        return position + 1
+    machine.state = "CDATA section"
+    return position
+
+
+def cdata_section_end_state(machine: Machine, text: str, position: int) -> int:
+    """13.2.5.71 CDATA section end state."""
+    if text[position] == "]":
+        return position + 1
+    machine.state = "data" if text[position] == ">" else "CDATA section"
+    return position + (text[position] == ">")
+
+
+# --- XML §2.6 --------------------------------------------------------------------------------------------------
+
+
+def processing_instruction_state(machine: Machine, text: str, position: int) -> int:
+    """XML §2.6 Processing instructions: up to ``?>``."""
+    found = _TO_QUESTION_MARK.match(text, position)
+    if found:
+        machine.buffer = ""
+        return found.end()
+    if text[position] == ">" and machine.buffer == "?":
+        machine.state = "data"
+    machine.buffer = text[position]
+    return position + 1
+
+
+STATES: dict[str, Callable[[Machine, str, int], int]] = {
+    "data": data_state,
+    "RCDATA": _raw_text("RCDATA less-than sign"),
+    "RAWTEXT": _raw_text("RAWTEXT less-than sign"),
+    "script data": _raw_text("script data less-than sign"),
+    "PLAINTEXT": plaintext_state,
+    "tag open": tag_open_state,
+    "end tag open": end_tag_open_state,
+    "tag name": tag_name_state,
+    **RAW_STATES,
+    "before attribute name": before_attribute_name_state,
+    "attribute name": attribute_name_state,
+    "after attribute name": after_attribute_name_state,
+    "before attribute value": before_attribute_value_state,
+    "attribute value (double-quoted)": _quoted_value(_TO_DOUBLE_QUOTE),
+    "attribute value (single-quoted)": _quoted_value(_TO_SINGLE_QUOTE),
+    "attribute value (unquoted)": attribute_value_unquoted_state,
+    "after attribute value (quoted)": after_attribute_value_quoted_state,
+    "between attributes": _between_attributes("\t\n\f\r />"),
+    "between attributes (unquoted)": _between_attributes("\t\n\f\r >"),
+    "self-closing start tag": self_closing_start_tag_state,
+    "bogus comment": bogus_comment_state,
+    "markup declaration open": markup_declaration_open_state,
+    "comment start": comment_start_state,
+    "conditional comment": conditional_comment_state,
+    "comment start dash": comment_start_dash_state,
+    "comment": comment_state,
+    "comment less-than sign": comment_less_than_sign_state,
+    "comment less-than sign bang": comment_less_than_sign_bang_state,
+    "comment less-than sign bang dash": comment_less_than_sign_bang_dash_state,
+    "comment less-than sign bang dash dash": comment_less_than_sign_bang_dash_dash_state,
+    "comment end dash": comment_end_dash_state,
+    "comment end": comment_end_state,
+    "comment end bang": comment_end_bang_state,
+    "DOCTYPE": doctype_state,
+    "CDATA section": cdata_section_state,
+    "CDATA section bracket": cdata_section_bracket_state,
+    "CDATA section end": cdata_section_end_state,
+    "processing instruction": processing_instruction_state,
+}

@@ -1,0 +1,210 @@
+"""JSON as far as it decides what a value printed in it would be (RFC 8259)."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+from untor.contexts.embedded_language import Language, run, unfinished_escape
+from untor.contexts.placement import Place, Refusal, refused
+from untor.contexts.script_literals import decoded
+from untor.contexts.script_tokens import ESCAPE_IN_STRING
+from untor.contexts.url_lists import LocalUrl
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+_SPACE = re.compile("[ \t\n\r]+")
+_LITERAL = re.compile(r"[-+.0-9A-Za-z]+")
+_STRING = re.compile(r'(?:[^"\\\n\r]|\\[\s\S])+')
+
+
+ADDRESSES = frozenset({"importmap", "speculationrules"})
+"""Types of script elements whose JSON says what is loaded (HTML §8.1.6.2, §7.6.1)."""
+
+_WHOLE = {"importmap": "import-map", "speculationrules": "speculation-rules"}
+_IN = {"importmap": "an import map", "speculationrules": "speculation rules"}
+_URLS = frozenset({"urls", "href_matches"})
+_RULES = frozenset(
+    {"prefetch", "prerender", "prefetch_with_subresources", "prerender_until_script", "where", "and", "or"}
+)
+_FIXED = "Write it out, or print the whole object: {= rules =}."
+_LONGEST_NAME = 40
+
+
+class Json(Language):
+    """The state of a JSON text: ``state`` is ``value``, ``key``, ``string``, ``after`` (something) or ``lost``.
+
+    ``addresses`` is ``importmap`` or ``speculationrules``, whose strings say what is loaded; in those ``url`` is the
+    state of the URL in the string and ``text`` the string so far, ``names`` the keys around it.
+    """
+
+    __slots__ = ("addresses", "names", "stack", "state", "tail", "text", "url", "word")
+
+    def __init__(self, *, addresses: str = "") -> None:
+        self.state = "value"
+        self.stack: tuple[str, ...] = ()
+        self.tail = ""
+        self.word = False
+        self.addresses = addresses
+        self.names: tuple[str, ...] = ()
+        self.text: str | None = None
+        self.url: LocalUrl | None = None
+
+    def _eat(self, text: str) -> None:
+        text, self.tail = self.tail + text, ""
+        run(_STATES, self, text)  # type: ignore[arg-type]
+
+    def place(self) -> Place | Refusal:
+        """Judge the place of a value."""
+        if self.tail:
+            reason = "the value would become a part of it"
+            return refused(f"inside the unfinished escape sequence {self.tail}", reason, "Finish it.")
+        if self.state == "value":
+            return self._value()
+        if self.state == "string" and self.addresses:
+            return self._address()
+        if self.state == "string":
+            return Place("value", "json-string", ("JSON string",), ("json-string",))
+        if self.state == "key":
+            return refused("as a key of JSON", "a key is text in quotes", 'Put it into quotes: "{= … =}".')
+        remedy = "Make JSON of the whole in the view, and print that: {= data =}."
+        return refused("here in JSON", "only a comma or a bracket can come there", remedy)
+
+    def _value(self) -> Place | Refusal:
+        escaper = _WHOLE.get(self.addresses, "json-value")
+        if self.addresses == "speculationrules" and self.names:
+            if self.names[-1] in _URLS:
+                escaper = "import-map"
+            elif self.names[-1] not in _RULES:
+                return refused("in speculation rules", "it would decide what is loaded, and when", _FIXED)
+        return Place("value", "json-value", ("JSON value",), (escaper,))
+
+    def _address(self) -> Place | Refusal:
+        """Judge a value in a string of an import map or of speculation rules: a URL that something is loaded from."""
+        is_key = self.stack[-1:] == ("key",)
+        if is_key or (self.addresses == "speculationrules" and not (self.names and self.names[-1] in _URLS)):
+            return refused(f"in this string of {_IN[self.addresses]}", "it would decide what is loaded", _FIXED)
+        if self.addresses == "importmap" and self.names[:1] == ("integrity",):
+            return refused("in a hash of an import map", "it would decide what is let in", "Print the whole object.")
+        assert self.url is not None  # noqa: S101  each string but a key has one
+        place = self.url.place()
+        if isinstance(place, Refusal):
+            return place
+        return place._replace(path=("JSON string", *place.path), escapers=(*place.escapers, "json-string"))
+
+    def took_value(self) -> Json:
+        """Return the state after a value."""
+        other = self.copy()
+        other.text = None
+        other.url = other.url and other.url.took_value()
+        if other.state == "value":
+            other.state, other.word = "after", True
+        return other
+
+    def gap(self, text: str) -> str:
+        """Return a space where the value before would be glued to the text after it."""
+        return " " if self.word and self.state == "after" and _LITERAL.match(text) else ""
+
+
+def _value(json: Json, text: str, position: int) -> int:
+    """Go over what may come where a value is expected."""
+    found = _SPACE.match(text, position) or _LITERAL.match(text, position)
+    if found:
+        if not found[0].isspace():
+            json.state, json.word = "after", True
+        return found.end()
+    char = text[position]
+    if char in "[{":
+        json.stack += (char,)
+        json.state = "key" if char == "{" else "value"
+    elif char == '"':
+        json.state = "string"
+        json.url = LocalUrl("resource-url") if json.addresses else None
+    elif char == "]" and json.stack[-1:] == ("[",):
+        json.stack, json.state = json.stack[:-1], "after"
+    else:
+        json.state = "lost"
+    return position + 1
+
+
+def _key(json: Json, text: str, position: int) -> int:
+    found = _SPACE.match(text, position)
+    if found:
+        return found.end()
+    char = text[position]
+    if char == '"':
+        json.state = "string"
+        json.stack += ("key",)
+        json.text = ""
+    elif char == "}" and json.stack[-1:] == ("{",):
+        json.stack, json.state = json.stack[:-1], "after"
+    else:
+        json.state = "lost"
+    return position + 1
+
+
+def _string(json: Json, text: str, position: int) -> int:
+    start, found = position, _STRING.match(text, position)
+    position = found.end() if found else position
+    if position + (text[position : position + 1] == "\\") >= len(text):
+        json.tail = unfinished_escape(ESCAPE_IN_STRING, text)
+        _string_text(json, text[start : len(text) - len(json.tail)])
+        return len(text)
+    _string_text(json, text[start:position])
+    if text[position] != '"':
+        json.state = "lost"
+        return position + 1
+    json.state, json.word = "after", False
+    return position + 1
+
+
+def _string_text(json: Json, raw: str) -> None:
+    """Go over fixed text in a string, where it matters."""
+    if not json.addresses or not raw:
+        return
+    text = decoded(raw)
+    json.text = None if json.text is None else (json.text + text)[:_LONGEST_NAME]
+    if json.url is not None and json.stack[-1:] != ("key",):
+        json.url = json.url.read(text)
+
+
+def _after(json: Json, text: str, position: int) -> int:
+    """Go over what may come after a value or a key."""
+    found = _SPACE.match(text, position)
+    if found:
+        json.word = False
+        return found.end()
+    found = _LITERAL.match(text, position)
+    if found and json.word:
+        return found.end()
+    char, top = text[position], json.stack[-1] if json.stack else ""
+    json.word = False
+    if top == "key" and char == ":":
+        json.stack, json.state = json.stack[:-1], "value"
+        if json.addresses:
+            json.names += (json.text or "",)
+    elif char == "," and top in {"[", "{"}:
+        json.state = "key" if top == "{" else "value"
+        if top == "{":
+            json.names = json.names[:-1]
+    elif (top, char) in {("[", "]"), ("{", "}")}:
+        json.stack = json.stack[:-1]
+        if top == "{":
+            json.names = json.names[:-1]
+    else:
+        json.state = "lost"
+    return position + 1
+
+
+def _lost(json: Json, text: str, position: int) -> int:  # noqa: ARG001  one shape for all
+    return len(text)
+
+
+_STATES: dict[str, Callable[[Json, str, int], int]] = {
+    "value": _value,
+    "key": _key,
+    "string": _string,
+    "after": _after,
+    "lost": _lost,
+}

@@ -1,0 +1,1 @@
+"""What can be wrong with a template, as data: codes, problems, and the places they point to."""

@@ -1,0 +1,1 @@
+"""The engine: options, rendering, pages."""

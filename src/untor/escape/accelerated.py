@@ -1,0 +1,46 @@
+"""The fast path of some functions in C, where the package was built with it; see ``module.c``."""
+
+from __future__ import annotations
+
+import os
+
+_extension: Any = None
+if os.environ.get("UNTOR_EXTENSION") != "off":  # pragma: no branch  tests of both start processes
+    try:  # noqa: SIM105  contextlib is not loaded for this
+        from untor.escape import _extension
+    except ImportError:  # pragma: no cover  a package that was built with a compiler has it
+        pass
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
+    from typing import Any, TypeVar
+
+    Function = TypeVar("Function", bound=Callable[..., Any])
+
+IS_BUILT = _extension is not None
+"""Whether there is one; the environment variable ``UNTOR_EXTENSION=off`` leaves it out."""
+
+
+plain_data: Callable[[object, bool], str | None] | None = getattr(_extension, "plain_data", None)
+"""Returns plain data as JSON, or as JavaScript; ``None`` for any other data, and for this without the extension."""
+
+
+def fast(function: Function) -> Function:
+    """Return what does the same as a function, faster for the most common values; without the extension, itself."""
+    return _extension.install(function.__name__, function) if IS_BUILT else function
+
+
+def joins() -> dict[str, object]:
+    """Return what generated code calls to make joins, loops and pages of the extension, by name."""
+    return {"join": _extension.join, "loop": _extension.loop, "page": _extension.page} if IS_BUILT else {}
+
+
+def told(**known: object) -> None:
+    """Tell the extension what it has to know of the values of pages, and which functions do what it leaves to them.
+
+    ``direct`` is the set of types whose dots are attributes, ``plain`` that of those whose values are true or false as
+    Python has it, and ``missing`` the value of what is not there.
+    """
+    for name, value in known.items() if IS_BUILT else ():
+        _extension.install(name, value)

@@ -1,0 +1,150 @@
+"""Escaping for CSS (CSS Syntax Level 3 §4.3; CSSOM §2.1 "serialize an identifier", "serialize a string").
+
+What these functions return is ASCII without ``< > &`` and quotes, so that it can never end a style element or an
+attribute, and is read the same in every ASCII-compatible encoding.
+"""
+
+from __future__ import annotations
+
+from untor.escape.lazy_patterns import pattern
+from untor.escape.printing import MISSING, NotPrintable, printed
+from untor.escape.trusted import TrustedCSS
+from untor.escape.url import log_blocked
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    import re
+
+BLOCKED = "untor-blocked()"
+"""What stands in the page in place of a value that was blocked: a function that no property knows, so that a browser
+drops the declaration (CSS Syntax §5.4.4)."""
+
+_NUMBER = pattern(r"[+-]?(?:[0-9]+(?:\.[0-9]+)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
+_NAME = pattern(r"(?:--|-?[A-Za-z_])[A-Za-z0-9_-]*")
+_PIECE = pattern(r"[A-Za-z0-9_-]*(?:\.[0-9]+)?")
+_COLOUR = pattern(r"#(?:[0-9A-Fa-f]{3,4}|[0-9A-Fa-f]{6}|[0-9A-Fa-f]{8})")
+_DIMENSION = pattern(_NUMBER.pattern + r"(?:%|[A-Za-z]{1,8})?")
+# CSS Color 4 §4, CSS Values 4 §10: functions whose arguments are numbers and names only.
+_FUNCTION = pattern(
+    r"(?i:(?:rgba?|hsla?|hwb|lab|lch|oklab|oklch|color|calc|min|max|clamp|var|translate[XYZ]?|translate3d|scale[XYZ]?"
+    r"|rotate[XYZ]?|skew[XY]?|cubic-bezier|steps|blur|brightness|contrast|grayscale|opacity|saturate)"
+    r"\([A-Za-z0-9_.,% +-]*(?: ?/ ?[A-Za-z0-9_.% +-]+)?\))"
+)
+_SAFE = pattern(f"{_NAME.pattern}|{_DIMENSION.pattern}|{_FUNCTION.pattern}")
+"""All but colours by their digits, which begin with a sign of their own."""
+_TO_ESCAPE_IN_STRING = pattern(r"[^ !#%(-;=?-\[\]-_a-z{-~]")
+_TO_ESCAPE_IN_NAME = pattern("[^A-Za-z0-9_-]")
+
+
+def _escape(match: re.Match[str]) -> str:
+    code = ord(match[0])
+    # "zero, or is for a surrogate, or is greater than the maximum allowed code point" reads as U+FFFD anyway.
+    return f"\\{0xFFFD if code == 0 or 0xD800 <= code < 0xE000 else code:x} "  # noqa: PLR2004
+
+
+def style_string(value: object) -> str:
+    """Escape for the inside of a string in quotes of either kind."""
+    return _TO_ESCAPE_IN_STRING.sub(_escape, printed(value))
+
+
+def style_name(value: object) -> str:
+    """Escape as a whole name: of a class, an id, an element; an empty one becomes a name that matches nothing."""
+    string = printed(value)
+    if _NAME.fullmatch(string):
+        return string
+    if not string or string == "-":
+        return _blocked(string, "untor-blocked")
+    first = string[0]
+    if first.isascii() and (first.isdigit() or (first == "-" and string[1] in "-0123456789")):
+        start = f"\\{ord(first):x} " if first != "-" else "\\2d "
+        return start + _TO_ESCAPE_IN_NAME.sub(_escape, string[1:])
+    return _TO_ESCAPE_IN_NAME.sub(_escape, string)
+
+
+def style_name_part(value: object) -> str:
+    """Escape as the part of a name that begins in fixed text."""
+    return _TO_ESCAPE_IN_NAME.sub(_escape, printed(value))
+
+
+RESERVED = frozenset(
+    "none and or not only layer auto initial inherit unset revert revert-layer revert-rule default".split()
+)
+"""CSS Values 4 §4.2: words that are not custom identifiers; CSS Animations §3, Conditional 5 §5, Page 3 §4."""
+
+
+def style_custom_name(value: object) -> str:
+    """Escape as the name of something that a style sheet makes: of key frames, a container, a layer.
+
+    A word that CSS keeps for itself would drop the rule: in its place stands a name that nothing has.
+    """
+    string = printed(value)
+    if string.strip().lower() in RESERVED:
+        return _blocked(string, "untor-blocked")
+    return style_name(string)
+
+
+def style_keyframes(value: object) -> str:
+    """Escape as the name of key frames, which may be a string (CSS Animations 1 §3): a word that CSS keeps is one."""
+    string = printed(value)
+    return f'"{string.lower()}"' if string.lower() in RESERVED else style_name(string)
+
+
+_NTH = pattern(r"(?i)\s*(?:even|odd|[+-]?[0-9]+|[+-]?[0-9]*n(?:\s*[+-]\s*[0-9]+)?)\s*")
+"""CSS Syntax 3 §6.2: the notation ``an+b``."""
+
+
+def style_nth(value: object) -> str:
+    """Print ``an+b``; anything else becomes ``0``, which nothing is counted as."""
+    string = printed(value)
+    if _NTH.fullmatch(string):
+        return string.strip(" \t\n\r\f")
+    log_blocked(f"the style value {string!r}", "it is not an+b")
+    return "0"
+
+
+def style_value(value: object) -> str:
+    """Print one harmless value: a number, dimension, percentage, colour, name or safe function; block all else."""
+    if type(value) is str:
+        string = value.strip(" \t\n\r\f")
+    elif type(value) is TrustedCSS:
+        return value.value
+    else:
+        string = _number(value) or printed(value).strip(" \t\n\r\f")
+    safe = _COLOUR if string[:1] == "#" else _SAFE
+    return string if not string or safe.fullmatch(string) else _blocked(string, BLOCKED)
+
+
+def style_value_part(value: object) -> str:
+    """Print a number or name that is joined with fixed text, as in ``{= width =}px``."""
+    string = _number(value) or printed(value).strip(" \t\n\r\f")
+    if not string or _NUMBER.fullmatch(string) or _PIECE.fullmatch(string):
+        return string
+    return _blocked(string, "untor-blocked")
+
+
+def style_rules(value: object) -> str:
+    """Print trusted CSS as declarations or rules. Raises ``NotPrintable`` for plain text, which cannot be judged."""
+    if type(value) is TrustedCSS:
+        # CSS is trusted as CSS: it still must not end its element.
+        return value.value.replace("</", "<\\/")
+    if value is None or value is MISSING:
+        return ""
+    raise NotPrintable(
+        "A value as a whole rule or declaration of a style",
+        "Write the property out and print its value, or pass CSS that you vouch for as a TrustedCSS.",
+    )
+
+
+def _number(value: object) -> str:
+    """Return the digits of a number as CSS writes them; empty for what is none."""
+    if isinstance(value, bool) or not isinstance(value, int | float):
+        return ""
+    if isinstance(value, int):
+        return int.__repr__(value)
+    number = float.__float__(value)
+    return repr(number) if number - number == 0 else "not a number"
+
+
+def _blocked(string: str, instead: str) -> str:
+    log_blocked(f"the style value {string!r}", "it is not one number, colour, name or safe function")
+    return instead

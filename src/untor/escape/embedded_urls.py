@@ -1,0 +1,88 @@
+"""URLs inside something else: in CSS, in lists of pictures or URLs, in an instruction to the browser.
+
+Each value is made safe by itself here: what is printed has no white space, quotes, brackets, commas at its ends or
+other characters that could end the URL in its surroundings, and only the characters of URL §4.1.
+"""
+
+from __future__ import annotations
+
+from untor.escape.lazy_patterns import pattern
+from untor.escape.printing import FORBIDDEN, SURROGATES, printed
+from untor.escape.trusted import TrustedURL
+from untor.escape.url import INVALID, blocked, log_blocked, percent_path, percent_quickly, permitted
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    import re
+    from collections.abc import Callable
+
+BLOCKED_SEGMENT = "untor-blocked"
+"""What stands in the page in place of a path segment that is ``.`` or ``..``."""
+
+_TO_ENCODE = pattern(r"[^A-Za-z0-9._~:/?#\[\]@!$&*+,;=%-]")
+_COMMAS = pattern(r"\A,+|,+\Z")
+_DESCRIPTOR = pattern(r"[0-9]+(?:\.[0-9]+)?")
+
+
+def encoded(string: str) -> str:
+    """Percent-encode what is no URL code point, and commas at the ends."""
+
+    def replaced(match: re.Match[str]) -> str:
+        return "".join(f"%{byte:02X}" for byte in SURROGATES.sub("\ufffd", match[0]).encode())
+
+    return _COMMAS.sub(lambda match: "%2C" * len(match[0]), _TO_ENCODE.sub(replaced, string))
+
+
+def encoded_url_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable[[object], str]:
+    """Make the escaping function for a value that is a whole URL."""
+
+    def encoded_url(value: object) -> str:
+        string = FORBIDDEN.sub("\ufffd", printed(value)).strip(" \t\n\f\r")
+        if type(value) is TrustedURL or permitted(string, schemes, images=images):
+            return encoded(string)
+        return blocked(string, "its scheme is not permitted")
+
+    return encoded_url
+
+
+def listed_url_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable[[object], str]:
+    """Make the escaping function for a URL in a list, where an empty one would not count."""
+    encoded_url = encoded_url_escaper(schemes, images=images)
+    return lambda value: encoded_url(value) or INVALID
+
+
+def url_segment(value: object) -> str:
+    """Percent-encode as one path segment; ``.`` and ``..`` are blocked."""
+    segment = percent_quickly(value)
+    if segment in {".", ".."}:
+        log_blocked(f"the path segment {segment!r}", "it leads to another folder")
+        return BLOCKED_SEGMENT
+    return segment
+
+
+def url_first_segment(value: object) -> str:
+    """Percent-encode as the segment after a first slash; an empty one is blocked: a host could come after it."""
+    return url_segment(value) or BLOCKED_SEGMENT
+
+
+def url_segments(value: object) -> str:
+    """Percent-encode as several path segments; ``.`` and ``..`` and a slash at the start are blocked."""
+    path = percent_path(value)
+    if path.startswith("/") or not {".", ".."}.isdisjoint(path.split("/")):
+        log_blocked(f"the path {path!r}", "it leads to another folder or host")
+        return BLOCKED_SEGMENT
+    return path
+
+
+def url_first_segments(value: object) -> str:
+    """Percent-encode as the path after a first slash; an empty one is blocked too."""
+    return url_segments(value) or BLOCKED_SEGMENT
+
+
+def descriptor(value: object) -> str:
+    """Print the number of a descriptor (``2`` of ``2x``); what is none makes a browser drop the candidate."""
+    string = printed(value)
+    if _DESCRIPTOR.fullmatch(string):
+        return string
+    log_blocked(f"the descriptor {string!r}", "it is not a number")
+    return "blocked"

@@ -1,0 +1,318 @@
+/* The fast path of the escaping functions and of dots, one value at a time. */
+
+#include "module.h"
+
+static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot_data", "dot", "truth", "each", "pairs", "rest", "untold"};
+
+static inline State *state_of(PyObject *module) { return (State *)PyModule_GetState(module); }
+
+unsigned char MORE[2][256];
+const char *const REFERENCES[256] = {
+    ['&'] = "&amp;", ['<'] = "&lt;", ['>'] = "&gt;", ['"'] = "&#34;", ['\''] = "&#39;", ['\r'] = "&#13;",
+};
+unsigned char UNRESERVED[256];
+/* What means nothing in a string of a script, nor in markup. */
+static unsigned char HARMLESS[256];
+
+static void fill_tables(void)
+{
+    for (int c = 0; c < 256; c++) {
+        int control = (c < 0x20 && c != '\t' && c != '\n' && c != '\f' && c != '\r') || (c >= 0x7f && c < 0xa0);
+        for (int attribute = 0; attribute < 2; attribute++) {
+            int escaped = REFERENCES[c] != NULL && (attribute || (c != '"' && c != '\''));
+            MORE[attribute][c] = control ? FORBIDDEN : escaped ? (unsigned char)(strlen(REFERENCES[c]) - 1) : 0;
+        }
+        int alphanumeric = (c >= '0' && c <= '9') || (c >= 'A' && c <= 'Z') || (c >= 'a' && c <= 'z');
+        UNRESERVED[c] = alphanumeric || c == '-' || c == '.' || c == '_' || c == '~';
+        HARMLESS[c] = c >= 0x20 && c < 0x7f && strchr("\"$&'<>\\`", c) == NULL;
+    }
+}
+
+static PyObject *slowly(PyObject *module, int which, PyObject *const *arguments, Py_ssize_t count)
+{
+    PyObject *function = state_of(module)->slow[which];
+    if (function == NULL) {
+        PyErr_Format(PyExc_RuntimeError, "%s is not installed", NAMES[which]);
+        return NULL;
+    }
+    return PyObject_Vectorcall(function, arguments, (size_t)count, NULL);
+}
+
+static PyObject *escaped(PyObject *string, const unsigned char *more, Py_ssize_t extra)
+{
+    Py_ssize_t length = PyUnicode_GET_LENGTH(string);
+    if (extra > PY_SSIZE_T_MAX - length)
+        return PyErr_NoMemory();
+    PyObject *result = PyUnicode_New(length + extra, PyUnicode_MAX_CHAR_VALUE(string));
+    if (result == NULL)
+        return NULL;
+    int kind = PyUnicode_KIND(string);
+    const void *from = PyUnicode_DATA(string);
+    void *to = PyUnicode_DATA(result);
+    Py_ssize_t at = 0;
+    for (Py_ssize_t i = 0; i < length; i++) {
+        Py_UCS4 c = PyUnicode_READ(kind, from, i);
+        if (c < 256 && more[c]) {
+            for (const char *each = REFERENCES[c]; *each; each++, at++)
+                PyUnicode_WRITE(kind, to, at, (unsigned char)*each);
+        }
+        else {
+            PyUnicode_WRITE(kind, to, at, c);
+            at++;
+        }
+    }
+    return result;
+}
+
+static PyObject *markup(PyObject *module, PyObject *value, int which)
+{
+    const unsigned char *more = MORE[which == ATTRIBUTE];
+    if (is_text(value)) {
+        Py_ssize_t extra = growth(value, more);
+        if (extra == 0)
+            return Py_NewRef(value);
+        if (extra > 0)
+            return escaped(value, more, extra);
+    }
+    else if (PyLong_CheckExact(value) || PyFloat_CheckExact(value))
+        return PyObject_Repr(value);
+    return slowly(module, which, &value, 1);
+}
+
+static PyObject *text(PyObject *module, PyObject *value) { return markup(module, value, TEXT); }
+
+static PyObject *attribute(PyObject *module, PyObject *value) { return markup(module, value, ATTRIBUTE); }
+
+static PyObject *rcdata(PyObject *module, PyObject *value) { return markup(module, value, RCDATA); }
+
+/* Percent-encode ASCII between two other strings of ASCII; NULL without an error when it is not that simple. */
+static PyObject *percent_encoded(PyObject *before, PyObject *value, PyObject *after)
+{
+    if (!is_text(value) || !PyUnicode_IS_ASCII(value))
+        return NULL;
+    Py_ssize_t length = PyUnicode_GET_LENGTH(value), extra = 0, prefix = 0, suffix = 0;
+    const Py_UCS1 *chars = PyUnicode_1BYTE_DATA(value);
+    for (Py_ssize_t i = 0; i < length; i++)
+        extra += UNRESERVED[chars[i]] ? 0 : 2;
+    if (before != NULL) {
+        if (!is_text(before) || !PyUnicode_IS_ASCII(before) || !is_text(after)
+            || !PyUnicode_IS_ASCII(after))
+            return NULL;
+        prefix = PyUnicode_GET_LENGTH(before);
+        suffix = PyUnicode_GET_LENGTH(after);
+    }
+    else if (extra == 0)
+        return Py_NewRef(value);
+    if (extra > PY_SSIZE_T_MAX - length || prefix + suffix > PY_SSIZE_T_MAX - length - extra)
+        return PyErr_NoMemory();
+    PyObject *result = PyUnicode_New(prefix + length + extra + suffix, 127);
+    if (result == NULL)
+        return NULL;
+    Py_UCS1 *to = PyUnicode_1BYTE_DATA(result);
+    if (prefix) {
+        memcpy(to, PyUnicode_1BYTE_DATA(before), (size_t)prefix);
+        to += prefix;
+    }
+    for (Py_ssize_t i = 0; i < length; i++) {
+        Py_UCS1 c = chars[i];
+        if (UNRESERVED[c])
+            *to++ = c;
+        else {
+            *to++ = '%';
+            *to++ = (Py_UCS1)"0123456789ABCDEF"[c >> 4];
+            *to++ = (Py_UCS1)"0123456789ABCDEF"[c & 15];
+        }
+    }
+    if (suffix)
+        memcpy(to, PyUnicode_1BYTE_DATA(after), (size_t)suffix);
+    return result;
+}
+
+static PyObject *percent(PyObject *module, PyObject *value)
+{
+    PyObject *result = percent_encoded(NULL, value, NULL);
+    if (result != NULL || PyErr_Occurred())
+        return result;
+    return slowly(module, PERCENT, &value, 1);
+}
+
+static PyObject *segment_url(PyObject *module, PyObject *const *arguments, Py_ssize_t count)
+{
+    if (count == 3 && is_text(arguments[1])) {
+        PyObject *value = arguments[1];
+        /* A value of dots only is looked at by Python: it may lead elsewhere. */
+        if (PyUnicode_GET_LENGTH(value) > 2 || (PyUnicode_GET_LENGTH(value) > 0 && PyUnicode_READ_CHAR(value, 0) != '.')) {
+            PyObject *result = percent_encoded(arguments[0], value, arguments[2]);
+            if (result != NULL || PyErr_Occurred())
+                return result;
+        }
+    }
+    return slowly(module, SEGMENT_URL, arguments, count);
+}
+
+static PyObject *script_string(PyObject *module, PyObject *value)
+{
+    if (!is_text(value))
+        return slowly(module, SCRIPT_STRING, &value, 1);
+    if (PyUnicode_IS_ASCII(value)) {
+        Py_ssize_t length = PyUnicode_GET_LENGTH(value), i = 0;
+        const Py_UCS1 *chars = PyUnicode_1BYTE_DATA(value);
+        while (i < length && HARMLESS[chars[i]])
+            i++;
+        if (i == length)
+            return Py_NewRef(value);
+    }
+    return inside_string(value, IN_SCRIPT_STRING);
+}
+
+static PyObject *json_string(PyObject *module, PyObject *value)
+{
+    return is_text(value) ? inside_string(value, IN_JSON_STRING) : slowly(module, JSON_STRING, &value, 1);
+}
+
+static PyObject *dot(PyObject *module, PyObject *const *arguments, Py_ssize_t count)
+{
+    State *state = state_of(module);
+    if (count == 2 && PyDict_CheckExact(arguments[0])) {
+        PyObject *item = PyDict_GetItemWithError(arguments[0], arguments[1]);
+        if (item != NULL)
+            return Py_NewRef(item);
+        if (PyErr_Occurred())
+            return NULL;
+    }
+    else if (count == 2 && state->direct != NULL) {
+        int found = PySet_Contains(state->direct, (PyObject *)Py_TYPE(arguments[0]));
+        if (found < 0)
+            return NULL;
+        if (found) {
+            PyObject *value = PyObject_GetAttr(arguments[0], arguments[1]);
+            if (value != NULL || !PyErr_ExceptionMatches(PyExc_AttributeError))
+                return value;
+            PyErr_Clear();
+        }
+    }
+    return slowly(module, DOT, arguments, count);
+}
+
+/* A dot whose value is handed on: one that can be called is looked at by Python, since it may be a method. */
+static PyObject *dot_data(PyObject *module, PyObject *const *arguments, Py_ssize_t count)
+{
+    PyObject *value = dot(module, arguments, count);
+    if (value == NULL || Py_TYPE(value)->tp_call == NULL || PyDict_CheckExact(arguments[0]))
+        return value;
+    Py_DECREF(value);
+    return slowly(module, DOT_DATA, arguments, count);
+}
+
+static PyObject *install(PyObject *module, PyObject *arguments)
+{
+    const char *name;
+    PyObject *function;
+    if (!PyArg_ParseTuple(arguments, "sO", &name, &function))
+        return NULL;
+    State *state = state_of(module);
+    if (strcmp(name, "missing") == 0) {
+        Py_XSETREF(state->missing, Py_NewRef(function));
+        Py_RETURN_NONE;
+    }
+    int is_direct = strcmp(name, "direct") == 0;
+    if (is_direct || strcmp(name, "plain") == 0) {
+        if (!PySet_CheckExact(function)) {
+            PyErr_Format(PyExc_TypeError, "%s is a set", name);
+            return NULL;
+        }
+        PyObject **types = is_direct ? &state->direct : &state->plain;
+        Py_XSETREF(*types, Py_NewRef(function));
+        Py_RETURN_NONE;
+    }
+    for (int which = 0; which < SLOW; which++) {
+        if (strcmp(name, NAMES[which]) == 0) {
+            Py_XSETREF(state->slow[which], Py_NewRef(function));
+            return which > DOT ? Py_NewRef(function) : PyObject_GetAttrString(module, name);
+        }
+    }
+    PyErr_Format(PyExc_ValueError, "there is no %s", name);
+    return NULL;
+}
+
+static PyObject *join(PyObject *module, PyObject *arguments)
+{
+    PyObject *texts, *kinds;
+    if (!PyArg_ParseTuple(arguments, "O!O!", &PyTuple_Type, &texts, &PyBytes_Type, &kinds))
+        return NULL;
+    return new_join(module, state_of(module), texts, kinds);
+}
+
+static PyObject *loop(PyObject *module, PyObject *arguments) { return new_loop(module, state_of(module), arguments); }
+
+static PyObject *page(PyObject *module, PyObject *ignored)
+{
+    (void)ignored;
+    return new_page(state_of(module));
+}
+
+static PyMethodDef METHODS[] = {
+    {"text", text, METH_O, NULL},
+    {"attribute", attribute, METH_O, NULL},
+    {"rcdata", rcdata, METH_O, NULL},
+    {"percent", percent, METH_O, NULL},
+    {"segment_url", (PyCFunction)(void (*)(void))segment_url, METH_FASTCALL, NULL},
+    {"script_string", script_string, METH_O, NULL},
+    {"json_string", json_string, METH_O, NULL},
+    {"plain_data", (PyCFunction)(void (*)(void))plain_data, METH_FASTCALL, "Return plain data as JSON or JavaScript, or None."},
+    {"dot", (PyCFunction)(void (*)(void))dot, METH_FASTCALL, NULL},
+    {"dot_data", (PyCFunction)(void (*)(void))dot_data, METH_FASTCALL, NULL},
+    {"install", install, METH_VARARGS, "Take the function in Python that does what is not done here; return the fast one."},
+    {"join", join, METH_VARARGS, "Return what writes values between texts, escaped as the letters say."},
+    {"loop", loop, METH_VARARGS, "Return what writes the items of a loop; see interpreter.c."},
+    {"page", page, METH_NOARGS, "Return an empty page."},
+    {NULL, NULL, 0, NULL},
+};
+
+static int traverse(PyObject *module, visitproc visit, void *arg)
+{
+    State *state = state_of(module);
+    for (int which = 0; which < SLOW; which++)
+        Py_VISIT(state->slow[which]);
+    Py_VISIT(state->direct);
+    Py_VISIT(state->plain);
+    Py_VISIT(state->missing);
+    Py_VISIT(state->join);
+    Py_VISIT(state->page);
+    Py_VISIT(state->loop);
+    return 0;
+}
+
+static int clear(PyObject *module)
+{
+    State *state = state_of(module);
+    for (int which = 0; which < SLOW; which++)
+        Py_CLEAR(state->slow[which]);
+    Py_CLEAR(state->direct);
+    Py_CLEAR(state->plain);
+    Py_CLEAR(state->missing);
+    Py_CLEAR(state->join);
+    Py_CLEAR(state->page);
+    Py_CLEAR(state->loop);
+    return 0;
+}
+
+static void release(void *module) { clear((PyObject *)module); }
+
+static int execute(PyObject *module)
+{
+    fill_tables();
+    fill_data_tables();
+    return add_joins(module, state_of(module)) < 0 ? -1 : add_loops(module, state_of(module));
+}
+
+static PyModuleDef_Slot SLOTS[] = {
+    {Py_mod_exec, execute},
+    {0, NULL},
+};
+
+static struct PyModuleDef MODULE = {
+    PyModuleDef_HEAD_INIT, "untor.escape._extension", NULL, sizeof(State), METHODS, SLOTS, traverse, clear, release,
+};
+
+PyMODINIT_FUNC PyInit__extension(void) { return PyModuleDef_Init(&MODULE); }

@@ -1,0 +1,303 @@
+"""Escaping for JavaScript and JSON (ECMAScript §12, §13.2; RFC 8259).
+
+What these functions return is ASCII without ``< > &``, so that it can never end a script element (HTML §13.2.5.4), is
+read the same in every ASCII-compatible encoding, and is the same in scripts and modules.
+"""
+
+from __future__ import annotations
+
+from json.encoder import encode_basestring_ascii
+
+from untor.escape.accelerated import plain_data
+from untor.escape.lazy_patterns import pattern
+from untor.escape.printing import MISSING, NotPrintable, printed
+from untor.escape.script_values import Number, scripted
+from untor.escape.trusted import TrustedScript, html_of
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    import re
+    from collections.abc import Callable
+
+_PLAIN = pattern(r"[ !#%(-;=?-\[\]-_a-z{-~]*")
+"""Characters that mean nothing in a string, a template literal or markup (``]`` with ``>`` ends a CDATA section)."""
+_NOT_ALPHANUMERIC = pattern("[^0-9A-Za-z]")
+_SAFE_INTEGER = 2**53 - 1
+
+
+def _quoted(string: str) -> str:
+    """Return text as a string literal in double quotes, of JavaScript and JSON alike."""
+    literal: str = encode_basestring_ascii(string)
+    if "<" in literal:
+        literal = literal.replace("<", "\\u003c")
+    if ">" in literal:
+        literal = literal.replace(">", "\\u003e")
+    if "&" in literal:
+        literal = literal.replace("&", "\\u0026")
+    return literal
+
+
+def script_string(value: object) -> str:
+    """Escape for the inside of a string literal in quotes of either kind, or of a template literal without a tag."""
+    string = value if type(value) is str else printed(value)
+    if _PLAIN.fullmatch(string):
+        return string
+    literal = _quoted(string)[1:-1].replace('\\"', "\\u0022").replace("\\\\", "\\u005c")
+    return literal.replace("'", "\\u0027").replace("`", "\\u0060").replace("$", "\\u0024")
+
+
+def json_string(value: object) -> str:
+    """Escape for the inside of a JSON string."""
+    return _quoted(printed(value))[1:-1].replace('\\"', "\\u0022").replace("\\\\", "\\u005c")
+
+
+def script_regexp(value: object) -> str:
+    """Escape for a regular expression, as a group of its own that matches exactly the text."""
+    return f"(?:{script_regexp_class(value)})"
+
+
+def script_regexp_class(value: object) -> str:
+    """Escape for a class in a regular expression, as members of it."""
+
+    def unit(match: re.Match[str]) -> str:
+        octets = match[0].encode("utf-16-be", "surrogatepass")
+        code = int.from_bytes(octets[:2], "big")
+        if len(octets) > 2:  # noqa: PLR2004  a pair of surrogates
+            return f"\\u{code:04x}\\u{int.from_bytes(octets[2:], 'big'):04x}"
+        return f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}"  # noqa: PLR2004  two digits
+
+    return _NOT_ALPHANUMERIC.sub(unit, printed(value))
+
+
+def script_value(value: object) -> str:
+    """Return a value as a JavaScript expression that equals it.
+
+    Dates become ISO 8601 text, integers that a Number cannot hold become BigInt. Raises ``NotPrintable`` for values
+    that JavaScript has nothing like.
+    """
+    text = None if plain_data is None else plain_data(value, True)  # noqa: FBT003  a function in C
+    if text is None:
+        if type(value) is TrustedScript:
+            return value.value
+        text = _JAVASCRIPT.text(value)
+    return f"({text})" if text[0] == "-" else text
+
+
+def script_operand(value: object) -> str:
+    """Return a value as an expression in brackets where it would otherwise be read as a pattern, a block or more."""
+    text = script_value(value)
+    return f"({text})" if text[0] in "[{" or type(value) is TrustedScript else text
+
+
+def script_statement(value: object) -> str:
+    """Print a trusted script as statements. Raises ``NotPrintable`` for data, which is no statement."""
+    if type(value) is TrustedScript:
+        return value.value
+    if value is None or value is MISSING:
+        return ""
+    raise NotPrintable(
+        "Data as a statement of a script",
+        "Give it a name, const call = {= … =};, or pass code that you vouch for as a TrustedScript.",
+    )
+
+
+_PLAIN_TYPES = (int, float, bool, type(None))
+
+
+def script_url_escaper(schemes: frozenset[str]) -> Callable[[object], str]:
+    """Make the function for a value that a script navigates to; a number stays one."""
+    from untor.escape.url import url_checker  # noqa: PLC0415  only for scripts that navigate
+
+    return checked_value(url_checker(schemes))
+
+
+def checked_value(check: Callable[[object], str]) -> Callable[[object], str]:
+    """Make the function that prints what a check of a URL returns as a JavaScript value."""
+
+    def script_url(value: object) -> str:
+        return script_value(value if type(value) in _PLAIN_TYPES or value is MISSING else check(value))
+
+    return script_url
+
+
+def script_html(value: object) -> str:
+    """Print trusted HTML as a string that a script sets as HTML. Raises ``NotPrintable`` for any other text."""
+    if type(value) in _PLAIN_TYPES or value is MISSING:
+        return script_value(value)
+    html = html_of(value)
+    if html is None:
+        raise NotPrintable(
+            "Text that a script sets as HTML",
+            "Set it as text, element.textContent = {= … =}, or pass HTML that you vouch for as TrustedHTML.",
+        )
+    return _quoted(html)
+
+
+def json_value(value: object) -> str:
+    """Return a value as JSON, with ``null`` for what JSON has nothing like. Raises ``NotPrintable``."""
+    return _JSON.text(value)
+
+
+class JsonText:
+    """A value with its JSON: prints as JSON in markup, and as the value itself in scripts."""
+
+    __slots__ = ("value",)
+
+    def __init__(self, value: object) -> None:
+        self.value = value
+
+    def __str__(self) -> str:
+        return json_value(self.value)
+
+
+_PLAIN_LEVELS = 6
+"""How many collections of Python's own types may be inside one another to be written without further ado."""
+
+_DEEPEST = 500
+"""How many collections may be inside one another; parsers of scripts give up somewhat above it."""
+
+
+class _Json:
+    """Writes a value as JSON; whatever is not plain item by item and without recursion, so that depth is no matter."""
+
+    nan = infinity = minus_infinity = "null"
+    is_script = False
+
+    def text(self, value: object) -> str:
+        """Return the whole text."""
+        text = self.plainly(value) if plain_data is None else plain_data(value, self.is_script)
+        return self.any(value) if text is None else text
+
+    def any(self, value: object) -> str:
+        """Return the text of a value that may be anything."""
+        out: list[str] = []
+        todo: list[object] = [value]
+        around: set[int] = set()
+        while todo:
+            item = todo.pop()
+            kind = type(item)
+            if kind is str:
+                out.append(_quoted(item))  # type: ignore[arg-type]
+            elif kind is _Raw:
+                out.append(item.text)  # type: ignore[attr-defined]
+                if item.leaves:  # type: ignore[attr-defined]
+                    around.discard(item.leaves)  # type: ignore[attr-defined]
+            elif item is None or item is MISSING:
+                out.append("null")
+            elif kind is bool:
+                out.append("true" if item else "false")
+            elif kind is int:
+                out.append(self.integer(item))  # type: ignore[arg-type]
+            elif kind is float:
+                out.append(self.float(item))  # type: ignore[arg-type]
+            else:
+                self._other(item, todo, around)
+        return "".join(out)
+
+    def _other(self, item: object, todo: list[object], around: set[int]) -> None:
+        plain = scripted(item)
+        if isinstance(plain, list | dict):
+            if id(item) in around or len(around) >= _DEEPEST:
+                raise NotPrintable(
+                    "A collection that contains itself, or too many inside one another,",
+                    f"Pass on at most {_DEEPEST} levels, without a circle.",
+                )
+            around.add(id(item))
+            pieces: list[object] = [_Raw("[" if isinstance(plain, list) else "{")]
+            if isinstance(plain, list):
+                for element in plain:
+                    pieces += (element, _Raw(","))
+            else:
+                for key, element in plain.items():
+                    pieces += (_Raw(self.key(key)), element, _Raw(","))
+            if len(pieces) > 1:
+                pieces.pop()
+            pieces.append(_Raw("]" if isinstance(plain, list) else "}", id(item), item))
+            todo.extend(reversed(pieces))
+        elif isinstance(plain, Number):
+            todo.append(_Raw(self.number(plain)))
+        else:
+            todo.append(plain)
+
+    def plainly(self, item: object, levels: int = _PLAIN_LEVELS) -> str | None:
+        """Return a value that is made of nothing but Python's own types, not too deep; ``None`` for any other."""
+        kind = type(item)
+        if kind is str:
+            return _quoted(item)  # type: ignore[arg-type]
+        if kind is int:
+            return self.integer(item)  # type: ignore[arg-type]
+        if item is None:
+            return "null"
+        if kind is bool:
+            return "true" if item else "false"
+        if kind is float:
+            return self.float(item)  # type: ignore[arg-type]
+        if not levels:
+            return None
+        parts: list[str] = []
+        if kind is dict:
+            for key, element in item.items():  # type: ignore[attr-defined]
+                text = self.plainly(element, levels - 1) if type(key) is str else None
+                if text is None:
+                    return None
+                parts.append(self.key(key) + text)
+            return f"{{{','.join(parts)}}}"
+        if kind is not list:
+            return None
+        for element in item:  # type: ignore[attr-defined]
+            text = self.plainly(element, levels - 1)
+            if text is None:
+                return None
+            parts.append(text)
+        return f"[{','.join(parts)}]"
+
+    def number(self, number: Number) -> str:
+        """Return a number that is given by its digits."""
+        return {"NaN": self.nan, "Infinity": self.infinity, "-Infinity": self.minus_infinity}.get(number, str(number))
+
+    def integer(self, number: int) -> str:
+        """Return an integer."""
+        return repr(number)
+
+    def float(self, number: float) -> str:
+        """Return a floating-point number."""
+        if number - number == 0:
+            return repr(number)
+        if number != number:  # noqa: PLR0124  not a number
+            return self.nan
+        return self.infinity if number > 0 else self.minus_infinity
+
+    def key(self, key: str) -> str:
+        """Return the beginning of a property."""
+        return f"{_quoted(key)}:"
+
+
+class _JavaScript(_Json):
+    """Writes a value as a JavaScript expression."""
+
+    # The names NaN and Infinity could be declared anew, and stand where only names can.
+    nan, infinity, minus_infinity = "(0/0)", "(1/0)", "(-1/0)"
+    is_script = True
+
+    def integer(self, number: int) -> str:
+        """Return a Number, or a BigInt where a Number would be another one (ECMAScript §6.1.6)."""
+        return repr(number) if -_SAFE_INTEGER <= number <= _SAFE_INTEGER else f"{number!r}n"
+
+    def key(self, key: str) -> str:
+        """Return the beginning of a property; as such ``__proto__`` would set the prototype (ECMAScript §B.3.1)."""
+        return '["__proto__"]:' if key == "__proto__" else f"{_quoted(key)}:"
+
+
+_JSON = _Json()
+_JAVASCRIPT = _JavaScript()
+
+
+class _Raw:
+    """Text that is written as it is; at the end of a collection, with what is left."""
+
+    __slots__ = ("kept", "leaves", "text")
+
+    def __init__(self, text: str, leaves: int = 0, kept: object = None) -> None:
+        self.text = text
+        self.leaves = leaves
+        self.kept = kept

@@ -1,0 +1,138 @@
+"""What one value becomes, step by step, in each kind of place that a page has for it."""
+
+from __future__ import annotations
+
+import logging
+from typing import NamedTuple
+
+from untor.analysis.ir import Emit, UrlValue, every
+from untor.analysis.planner import plan
+from untor.diagnostics.source import Source
+from untor.errors import error_of
+from untor.escape.url import URL
+from untor.explain.descriptions import WORDS, in_order
+from untor.explain.printed_values import chain
+from untor.language import tree
+from untor.language.expressions import Parser
+from untor.language.parser import Reading
+from untor.language.tokens import ProblemFound
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping
+
+    from untor.analysis.ir import Plan
+    from untor.engine.engine import Engine
+
+
+_LONGEST = 200
+
+
+class Step(NamedTuple):
+    """One thing done to a value, and what it is then, as text."""
+
+    what: str
+    result: str
+
+
+class Journey(NamedTuple):
+    """What escaping makes of a value in places of one kind: where they are, in words and by line."""
+
+    places: tuple[str, ...]
+    lines: tuple[str, ...]
+    steps: list[Step]
+
+
+def evaluate(engine: Engine, expression: str, context: Mapping[str, object]) -> object:
+    """Return the value of an expression of the template language.
+
+    Raises ``MarkError`` for one that cannot be read, and what rendering raises.
+    """
+    source = Source("expression", expression)
+    try:
+        parser = Parser(source, 0, len(expression))
+        node = parser.expression()
+        parser.finish()
+    except ProblemFound as found:
+        raise error_of(found.problem) from None
+    seen: list[object] = []
+
+    def keep(value: object) -> str:
+        seen.append(value)
+        return ""
+
+    show = tree.Name(0, len(expression), "untor_show")
+    mark = tree.Print(0, len(expression), tree.Call(0, len(expression), show, [node], {}))
+    planned = plan(Reading(source, [mark]), engine.reading, engine.filters, engine.permitted())
+    if planned.problems:
+        raise error_of(planned.problems[0])
+    engine.function_of(planned, "render", helpers={"untor_show": keep})(context)
+    return seen[0]
+
+
+def filtered(engine: Engine, expression: str, context: Mapping[str, object]) -> list[Step]:
+    """Return what a value is at first, and after each of the filters of its expression."""
+    return [Step(added, _shown(evaluate(engine, whole, context))) for whole, added in chain(expression)]
+
+
+def journeys(engine: Engine, planned: Plan, expression: str, context: Mapping[str, object]) -> list[Journey]:
+    """Return what escaping makes of an expression's value in the places of a page.
+
+    Those are the places where the page prints this very expression; where it prints it nowhere, all of them.
+    """
+    operations = [each for each in every(planned.body) if isinstance(each, Emit | UrlValue)]
+    same = [each for each in operations if each.placement.expression == expression]
+    value = evaluate(engine, expression, context)
+    found: dict[tuple[str, ...], list[Emit | UrlValue]] = {}
+    for operation in same or operations:
+        found.setdefault(operation.placement.escapers, []).append(operation)
+    return [
+        Journey(
+            tuple(dict.fromkeys(each.placement.where for each in group)),
+            tuple(dict.fromkeys(f"{each.placement.template}:{each.placement.line}" for each in group)),
+            _escaped(engine, group[0], value),
+        )
+        for group in found.values()
+    ]
+
+
+def _escaped(engine: Engine, operation: Emit | UrlValue, value: object) -> list[Step]:
+    """Return the steps of escaping, each with its result."""
+    functions = engine.escapers
+    names = in_order(operation.placement.escapers) or ("plain",)
+    if isinstance(operation, UrlValue) and operation.kind == URL:
+        pieces = functions[f"{names[0]}-pieces"]
+        return [Step(WORDS[names[0]], _result(lambda: pieces([(URL, value, "")])))]
+    before = operation.before if isinstance(operation, Emit) else ()
+    after = operation.after if isinstance(operation, Emit) else ()
+    steps: list[Step] = []
+    for name in names:
+        function = functions[name]
+        if name == "embedded-attribute":
+            inner = functions[names[0]]
+            text = _result(lambda: function(*before, value, inner))  # noqa: B023  called at once
+        elif steps:
+            text = _result(lambda: function(steps[-1].result))  # noqa: B023
+        else:
+            given = (value,) if len(names) > 1 else (*before, value, *after)
+            text = _result(lambda: function(*given))  # noqa: B023
+        steps.append(Step(WORDS[name], text))
+    return steps
+
+
+def _result(make: Callable[[], str]) -> str:
+    """Return what an escaping function makes, or why it makes nothing."""
+    logger = logging.getLogger("untor.blocked")
+    logger.disabled = True
+    try:
+        return make()
+    except Exception as error:  # noqa: BLE001  a value may fail in any way
+        return f"({error})"
+    finally:
+        logger.disabled = False
+
+
+def _shown(value: object) -> str:
+    """Show a value with its type, shortened."""
+    text = repr(value)
+    return f"{text if len(text) <= _LONGEST else text[:_LONGEST] + '…'} ({type(value).__name__})"

@@ -1,0 +1,104 @@
+"""Reads the steps that put pieces together: layout, slot, into, include, use, part, takes."""
+
+from __future__ import annotations
+
+from untor.diagnostics.problem import Problem, suggestion
+from untor.language import tree
+from untor.language.keywords import STEPS, TYPES
+from untor.language.tokens import ProblemFound, string_value
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from untor.language.expressions import Parser
+    from untor.language.scanner import Mark
+
+
+def shape_problem(mark: Mark, parser: Parser, trouble: str) -> ProblemFound:
+    """Return the exception for a step that is not written as it should be."""
+    token = parser.token
+    place = (token.start, token.end) if token.kind != "end" else (mark.start, mark.end)
+    word = mark.word.removesuffix("-else")
+    shape, more, _ = STEPS[word].partition(" !> …")
+    shape += " !>" if more else ""
+    return ProblemFound(Problem("step-shape", parser.source, *place, word=word, trouble=trouble, shape=shape))
+
+
+def new_name(mark: Mark, parser: Parser, *, ignorable: bool = False) -> str:
+    """Read a name that a step gives to something."""
+    token = parser.token
+    if token.kind == "word":
+        raise shape_problem(mark, parser, f'"{token.text}" cannot be a name')
+    if token.kind != "name":
+        raise shape_problem(mark, parser, "a name is missing")
+    if token.text.startswith("_") and not (ignorable and token.text == "_"):
+        raise parser.problem("name-private", token.start, token.end, word=token.text)
+    return parser.take().text
+
+
+def target(mark: Mark, parser: Parser, *, parts: bool) -> tree.Target:
+    """Read what is called: a file's name in quotes or, where ``parts`` can be, ``NAME`` or ``NAME from "FILE"``."""
+    token = parser.token
+    if parts and token.kind == "name":
+        part = new_name(mark, parser)
+        file, end = "", token.end
+        if parser.token.kind == "name" and parser.token.text == "from":
+            parser.take()
+            end = parser.token.end
+            file = _file_name(mark, parser)
+        return tree.Target(token.start, end, part, file)
+    return tree.Target(token.start, token.end, "", _file_name(mark, parser))
+
+
+def _file_name(mark: Mark, parser: Parser) -> str:
+    if parser.token.kind != "string":
+        raise shape_problem(mark, parser, "the name of a template is missing, in quotes")
+    return string_value(parser.source, parser.take())
+
+
+def arguments(mark: Mark, parser: Parser) -> list[tree.Argument]:
+    """Read ``name=value, name`` to the end of the mark."""
+    found: list[tree.Argument] = []
+    while parser.token.kind != "end":
+        token = parser.token
+        name = new_name(mark, parser)
+        if any(argument.name == name for argument in found):
+            raise parser.problem("argument-repeated", token.start, token.end, word=name)
+        value: tree.Expression = tree.Name(token.start, token.end, name)
+        if parser.accept("="):
+            value = parser.expression()
+        found.append(tree.Argument(token.start, value.end, name, value))
+        if not parser.accept(","):
+            break
+    if parser.token.kind != "end":
+        raise shape_problem(mark, parser, "arguments are NAME=VALUE, or NAME alone, with commas between them")
+    return found
+
+
+def parameters(mark: Mark, parser: Parser, *, typed: bool, closing: str = "") -> list[tree.Parameter]:
+    """Read ``NAME: TYPE = DEFAULT, …`` to the closing bracket or the end of the mark."""
+    found: list[tree.Parameter] = []
+    while parser.token.kind != "end" and not (closing and parser.token.text == closing):
+        token = parser.token
+        name = new_name(mark, parser)
+        if any(parameter.name == name for parameter in found):
+            raise parser.problem("argument-repeated", token.start, token.end, word=name)
+        kind = ""
+        if typed and parser.accept(":"):
+            kind = _type(mark, parser)
+        default = parser.expression() if parser.accept("=") else None
+        found.append(tree.Parameter(token.start, token.end, name, kind, default))
+        if not parser.accept(","):
+            break
+    return found
+
+
+def _type(mark: Mark, parser: Parser) -> str:
+    token = parser.token
+    if token.kind != "name" or token.text not in TYPES:
+        near = suggestion(token.text, TYPES)
+        hint = f"{near}\nTypes are {', '.join(sorted(TYPES))}." if near else None
+        if token.kind == "end":
+            raise shape_problem(mark, parser, "the type is missing after the colon")
+        words = {"word": token.text, "types": ", ".join(sorted(TYPES))}
+        raise ProblemFound(Problem("type-unknown", parser.source, token.start, token.end, hint=hint, **words))
+    return parser.take().text

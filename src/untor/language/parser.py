@@ -1,0 +1,376 @@
+"""Reads a source into a tree, with every problem on the way; never raises for what an author wrote."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from untor.diagnostics.problem import Problem
+from untor.language import tree
+from untor.language.composition_steps import arguments, new_name, parameters, shape_problem, target
+from untor.language.expressions import Parser
+from untor.language.keywords import BLOCKS
+from untor.language.scanner import Mark, Scanner, Surroundings
+from untor.language.tokens import ProblemFound
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from untor.diagnostics.source import Source
+
+TEARING = frozenset(
+    """print-unclosed step-unclosed step-unknown markup-declaration comment-unclosed verbatim-unclosed end-missing
+    end-extra end-mismatch branch-misplaced branch-after-else too-deep""".split(),
+)
+"""Problems after which the tree may not be the one that was meant."""
+
+DEEPEST = 250
+"""How deep steps may be nested."""
+
+
+@dataclass(slots=True)
+class Reading:
+    """The tree of a source and what is wrong with it, in the order of the text."""
+
+    source: Source
+    body: list[tree.Node] = field(default_factory=list)
+    problems: list[Problem] = field(default_factory=list)
+    layout: tree.Layout | None = None
+    takes: tree.Takes | None = None
+    parts: dict[str, tree.Part] = field(default_factory=dict)
+    notes: list[Mark] = field(default_factory=list)
+
+    @property
+    def torn(self) -> bool:
+        """Tell whether the tree may not be the one that was meant."""
+        return any(problem.code in TEARING for problem in self.problems)
+
+
+@dataclass(slots=True)
+class Open:
+    """A step whose ``end`` has not come yet; ``node`` is ``None`` for one with a problem."""
+
+    word: str
+    mark: Mark
+    node: tree.Block | None
+    body: list[tree.Node]
+    else_mark: Mark | None = None
+
+
+def read(source: Source, surroundings: Surroundings | None = None) -> Reading:
+    """Read a source. The problems of the result say what could not be read; the tree holds the rest."""
+    scanner = Scanner(source, surroundings)
+    marks = scanner.scan()
+    reader = _Reader(source)
+    for mark in marks:
+        reader.mark(mark)
+    reader.finish()
+    reader.reading.problems = sorted(scanner.problems + reader.problems, key=lambda problem: problem.start)
+    return reader.reading
+
+
+class _Reader:
+    """Puts marks into a tree."""
+
+    def __init__(self, source: Source) -> None:
+        self.source = source
+        self.reading = Reading(source)
+        self.problems: list[Problem] = []
+        self.open: list[Open] = []
+
+    @property
+    def body(self) -> list[tree.Node]:
+        return self.open[-1].body if self.open else self.reading.body
+
+    def report(self, code: str, mark: Mark, **words: object) -> None:
+        self.problems.append(Problem(code, self.source, mark.start, mark.end, **words))  # type: ignore[arg-type]
+
+    def mark(self, mark: Mark) -> None:
+        """Take the next mark in."""
+        if mark.kind == "text":
+            if mark.end > mark.start:
+                self.body.append(tree.Text(mark.start, mark.end, self.source.text[mark.start : mark.end]))
+        elif mark.kind == "print":
+            self.print(mark)
+        elif mark.kind == "step":
+            self.step(mark)
+        elif mark.kind == "broken" and mark.word in BLOCKS:
+            self.push(Open(mark.word, mark, None, []))
+
+    def print(self, mark: Mark) -> None:
+        if not self.source.text[mark.inner_start : mark.inner_end].strip():
+            self.report("print-empty", mark)
+            return
+        try:
+            parser = Parser(self.source, mark.inner_start, mark.inner_end)
+            expression = parser.expression()
+            parser.finish()
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        else:
+            self.body.append(tree.Print(mark.start, mark.end, expression))
+
+    def step(self, mark: Mark) -> None:
+        if mark.word == "note":
+            self.reading.notes.append(mark)
+        if mark.word in {"note", "verbatim", "end-verbatim"}:
+            return
+        try:
+            parser = Parser(self.source, mark.inner_start, mark.inner_end)
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+            if mark.word in BLOCKS:
+                self.push(Open(mark.word, mark, None, []))
+            elif mark.word == "end":
+                self.close(mark)
+            return
+        getattr(self, f"step_{mark.word.replace('-', '_')}")(mark, parser)
+
+    def push(self, opened: Open) -> None:
+        if len(self.open) == DEEPEST:
+            self.report("too-deep", opened.mark, most=DEEPEST)
+        self.open.append(opened)
+
+    # --- for -----------------------------------------------------------------------------------------------------
+
+    def step_for(self, mark: Mark, parser: Parser) -> None:
+        opened = Open("for", mark, None, [])
+        try:
+            node = self.loop(mark, parser)
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        else:
+            opened.node, opened.body = node, node.body
+            self.body.append(node)
+        self.push(opened)
+
+    def loop(self, mark: Mark, parser: Parser) -> tree.For:
+        names = [new_name(mark, parser, ignorable=True)]
+        if parser.accept(","):
+            names.append(new_name(mark, parser, ignorable=True))
+        if not parser.accept("in"):
+            raise shape_problem(mark, parser, '"in" is missing after the name')
+        iterable = parser.no_conditional()
+        condition = parser.no_conditional() if parser.accept("if") else None
+        position = new_name(mark, parser) if parser.accept("as") else None
+        parser.finish()
+        return tree.For(mark.start, mark.end, "for", names, iterable, condition, position)
+
+    # --- if ------------------------------------------------------------------------------------------------------
+
+    def step_if(self, mark: Mark, parser: Parser) -> None:
+        opened = Open("if", mark, None, [])
+        test = self.test(mark, parser)
+        if test is not None:
+            branch = tree.Branch(mark.start, mark.end, test)
+            opened.node, opened.body = tree.If(mark.start, mark.end, "if", [branch]), branch.body
+            self.body.append(opened.node)
+        self.push(opened)
+
+    def test(self, mark: Mark, parser: Parser) -> tree.Expression | None:
+        try:
+            if parser.token.kind == "end":
+                raise shape_problem(mark, parser, "the condition is missing")
+            test = parser.expression()
+            parser.finish()
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+            return None
+        return test
+
+    def step_elif(self, mark: Mark, parser: Parser) -> None:
+        test = self.test(mark, parser)
+        opened = self.branching(mark, {"if"}, "<! if !>")
+        if opened is None:
+            return
+        if isinstance(opened.node, tree.If) and test is not None:
+            branch = tree.Branch(mark.start, mark.end, test)
+            opened.node.branches.append(branch)
+            opened.body = branch.body
+        else:
+            opened.body = []
+
+    def step_else(self, mark: Mark, parser: Parser) -> None:
+        try:
+            if parser.accept("if"):
+                raise shape_problem(mark, parser, '"else if" is written "elif"')
+            parser.finish()
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        opened = self.branching(mark, {"if", "for"}, "<! if !> or <! for !>")
+        if opened is None:
+            return
+        opened.else_mark = mark
+        opened.body = []
+        if isinstance(opened.node, tree.If):
+            opened.node.branches.append(tree.Branch(mark.start, mark.end, None, opened.body))
+        elif isinstance(opened.node, tree.For):
+            opened.node.empty = opened.body
+
+    def branching(self, mark: Mark, owners: set[str], example: str) -> Open | None:
+        """Return the open step that a branch belongs to."""
+        opened = self.open[-1] if self.open else None
+        if opened is None or opened.word not in owners:
+            names = " or ".join(f'"{owner}"' for owner in sorted(owners, reverse=True))
+            self.report("branch-misplaced", mark, word=mark.word, owners=names, example=example)
+            return None
+        if opened.else_mark is not None:
+            line = self.source.position(opened.else_mark.start)[0]
+            self.report("branch-after-else", mark, word=mark.word, line=line)
+            opened.body = []
+            return None
+        return opened
+
+    # --- pieces put together -------------------------------------------------------------------------------------
+
+    def block(self, mark: Mark, node: tree.Block | None, body: list[tree.Node]) -> None:
+        """Open a step with content; without a node, one with a problem."""
+        if node is not None:
+            self.body.append(node)
+        self.push(Open(mark.word.removesuffix("-else"), mark, node, body))
+
+    def step_layout(self, mark: Mark, parser: Parser) -> None:
+        try:
+            if self.open or self.reading.layout or any(_counts(node) for node in self.reading.body):
+                raise parser.problem("layout-late", mark.start, mark.end)
+            called = target(mark, parser, parts=False)
+            self.reading.layout = tree.Layout(mark.start, mark.end, called, arguments(mark, parser))
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+
+    def step_takes(self, mark: Mark, parser: Parser) -> None:
+        try:
+            if self.open or self.reading.takes or any(_counts(node) for node in self.reading.body):
+                raise parser.problem("takes-late", mark.start, mark.end)
+            if parser.token.kind == "end":
+                raise shape_problem(mark, parser, "a name is missing")
+            self.reading.takes = tree.Takes(mark.start, mark.end, parameters(mark, parser, typed=True))
+            parser.finish()
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+
+    def step_include(self, mark: Mark, parser: Parser) -> None:
+        try:
+            called = target(mark, parser, parts=True)
+            node = tree.Include(mark.start, mark.end, "include", called, arguments(mark, parser))
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        else:
+            self.body.append(node)
+
+    def step_use(self, mark: Mark, parser: Parser) -> None:
+        node: tree.Include | None = None
+        try:
+            called = target(mark, parser, parts=True)
+            node = tree.Include(mark.start, mark.end, "use", called, arguments(mark, parser))
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        self.block(mark, node, node.body if node else [])
+
+    def step_into(self, mark: Mark, parser: Parser) -> None:
+        node: tree.Into | None = None
+        try:
+            name = new_name(mark, parser)
+            parser.finish()
+            owner = self.open[-1].node if self.open else self.reading.layout
+            if not isinstance(owner, tree.Layout | tree.Include) and not (self.open and self.open[-1].node is None):
+                raise parser.problem("into-misplaced", mark.start, mark.end)
+            node = tree.Into(mark.start, mark.end, "into", name)
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        self.block(mark, node, node.body if node else [])
+
+    def step_slot(self, mark: Mark, parser: Parser) -> None:
+        name = self.slot_name(mark, parser)
+        if name is not None:
+            self.body.append(tree.Slot(mark.start, mark.end, "slot", name, None))
+
+    def step_slot_else(self, mark: Mark, parser: Parser) -> None:
+        name = self.slot_name(mark, parser)
+        fallback: list[tree.Node] = []
+        node = None if name is None else tree.Slot(mark.start, mark.end, "slot", name, fallback)
+        self.block(mark, node, fallback)
+
+    def slot_name(self, mark: Mark, parser: Parser) -> str | None:
+        try:
+            name = new_name(mark, parser) if parser.token.kind == "name" else ""
+            parser.accept("else")
+            parser.finish()
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+            return None
+        return name
+
+    def step_fallback(self, mark: Mark, parser: Parser) -> None:
+        try:
+            parser.finish()
+            if not any(opened.word == "into" for opened in self.open):
+                raise parser.problem("fallback-misplaced", mark.start, mark.end)
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        else:
+            self.body.append(tree.Fallback(mark.start, mark.end))
+
+    def step_part(self, mark: Mark, parser: Parser) -> None:
+        node: tree.Part | None = None
+        try:
+            token = parser.token
+            name = new_name(mark, parser)
+            taken: list[tree.Parameter] = []
+            if opened := parser.accept("("):
+                taken = parameters(mark, parser, typed=True, closing=")")
+                parser.expect(")", opened)
+            parser.finish()
+            if self.open:
+                raise parser.problem("part-misplaced", mark.start, mark.end)
+            if name in self.reading.parts:
+                line = self.source.position(self.reading.parts[name].start)[0]
+                raise parser.problem("part-repeated", token.start, token.end, word=name, line=line)
+            node = self.reading.parts[name] = tree.Part(mark.start, mark.end, "part", name, taken)
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        self.push(Open("part", mark, node, node.body if node else []))
+
+    # --- the others ----------------------------------------------------------------------------------------------
+
+    def step_let(self, mark: Mark, parser: Parser) -> None:
+        try:
+            name = new_name(mark, parser)
+            if not parser.accept("="):
+                raise shape_problem(mark, parser, '"=" is missing after the name')
+            expression = parser.expression()
+            parser.finish()
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        else:
+            self.body.append(tree.Let(mark.start, mark.end, name, expression))
+
+    def step_end(self, mark: Mark, parser: Parser) -> None:
+        closes = parser.take().text if parser.token.kind != "end" else ""
+        try:
+            parser.finish()
+        except ProblemFound as found:
+            self.problems.append(found.problem)
+        self.close(mark, closes)
+
+    def close(self, mark: Mark, closes: str = "") -> None:
+        """Close the innermost open step, which must be the one named, if one is named."""
+        if not self.open:
+            self.report("end-extra", mark)
+            return
+        opened = self.open[-1]
+        if closes and closes != opened.word and opened.mark.kind != "broken":
+            line = self.source.position(opened.mark.start)[0]
+            self.report("end-mismatch", mark, closes=closes, word=opened.word, line=line)
+            while any(step.word == closes for step in self.open) and self.open[-1].word != closes:
+                self.open.pop()
+        self.open.pop()
+
+    def finish(self) -> None:
+        """Report what was never closed."""
+        for opened in self.open:
+            if opened.mark.kind != "broken":
+                self.report("end-missing", opened.mark, word=opened.word, more="")
+
+
+def _counts(node: tree.Node) -> bool:
+    """Tell whether something counts as content: anything but white space."""
+    return not (isinstance(node, tree.Text) and not node.text.strip())

@@ -1,0 +1,277 @@
+"""Cuts source text into text, print marks and step marks.
+
+A ``<!`` is a step or not depending on whether it stands in markup, in an attribute, in a script …; the
+``Surroundings`` that the caller passes know that, and are asked only where it matters.
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import Protocol
+
+from untor.diagnostics.problem import Problem, suggestion
+from untor.language.keywords import BLOCKS, STEPS
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from untor.diagnostics.source import Source
+
+
+class Surroundings(Protocol):
+    """Follows the text between marks and knows what kind of place it has come to."""
+
+    def text(self, text: str) -> None:
+        """Go over text of the template."""
+
+    def value(self) -> None:
+        """Go over a print mark."""
+
+    def opened(self) -> None:
+        """Go into a step with content."""
+
+    def branched(self) -> None:
+        """Go from one branch of the innermost open step to the next."""
+
+    def closed(self) -> None:
+        """Go out of the innermost open step."""
+
+    def in_markup(self) -> bool:
+        """Tell whether a tag or a comment could begin here."""
+
+
+@dataclass(slots=True)
+class Mark:
+    """A piece of source: ``text``, ``print``, ``step``, or ``nothing`` (a dropped comment, a mark with a problem).
+
+    ``start`` and ``end`` enclose all of it, ``inner_start`` and ``inner_end`` what is between its delimiters,
+    after the keyword of a step.
+    """
+
+    kind: str
+    start: int
+    end: int
+    inner_start: int = 0
+    inner_end: int = 0
+    word: str = ""
+
+
+_CANDIDATE = re.compile(r"\{=|<!")
+_NO_STEP = re.compile(r"<!(?:doctype|\[CDATA\[|\[(?:if\b|endif\]))", re.IGNORECASE)
+_CONDITIONAL = re.compile(r"<!--\[if\b", re.IGNORECASE)
+_STEP = re.compile(r"<!(\s*)([^\W\d]\w*)")
+_OPENER = re.compile(rf"\{{=|<!\s*(?:{'|'.join(STEPS)})\b")
+_STRING = r'"(?:[^"\\\r\n]|\\.)*"|\'(?:[^\'\\\r\n]|\\.)*\''
+_PRINT_END = re.compile(rf"{_STRING}|=\}}|\{{=|<!")
+_STEP_END = re.compile(rf"{_STRING}|!>|\{{=|<!")
+_VERBATIM_END = re.compile(r"<!\s*end(?:\s+verbatim)?\s*!>")
+_SLOT_ELSE = re.compile(r"\selse\s*\Z")
+_BLANK_START = re.compile(r"[ \t\f]*(?:\r\n|\n|\r|\Z)")
+_BLANK = re.compile(r"[ \t\f]*")
+
+
+class Scanner:
+    """Cuts one source; ``problems`` collects what is wrong, and the scan goes on at the next mark."""
+
+    def __init__(self, source: Source, surroundings: Surroundings | None = None) -> None:
+        self.source = source
+        self.surroundings = surroundings
+        self.marks: list[Mark] = []
+        self.problems: list[Problem] = []
+        self._text_start = 0
+        self._followed = 0
+        self._followed_to = 0
+
+    def scan(self) -> list[Mark]:
+        """Return the marks and the text between them, without the lines that hold only steps."""
+        text, position = self.source.text, 0
+        while found := _CANDIDATE.search(text, position):
+            at = found.start()
+            position = self._print(at) if found[0] == "{=" else self._declaration(at)
+            if position <= at:
+                raise AssertionError("the scanner does not advance")
+        self._text_to(len(text))
+        _take_lines_away(self.marks, text)
+        return self.marks
+
+    def _text_to(self, end: int) -> None:
+        if end > self._text_start:
+            self.marks.append(Mark("text", self._text_start, end))
+
+    def _add(self, mark: Mark) -> int:
+        self._text_to(mark.start)
+        self.marks.append(mark)
+        self._text_start = mark.end
+        return mark.end
+
+    def _print(self, at: int) -> int:
+        end = self._end(at + 2, "=}", _PRINT_END)
+        if end is None:
+            return self._unclosed("print-unclosed", at, at + 2)
+        return self._add(Mark("print", at, end, at + 2, end - 2))
+
+    def _end(self, start: int, closing: str, pattern: re.Pattern[str]) -> int | None:
+        """Return the offset after the closing delimiter; ``None`` when another mark opens before it."""
+        for found in pattern.finditer(self.source.text, start):
+            if found[0] == closing:
+                return found.end()
+            if found[0] in {"{=", "<!"}:
+                break
+        # A quote without its partner hides the delimiter: the reader of the expression will say so.
+        opener = _OPENER.search(self.source.text, start)
+        plain = self.source.text.find(closing, start, opener.start() if opener else len(self.source.text))
+        return None if plain < 0 else plain + len(closing)
+
+    def _unclosed(self, code: str, at: int, after: int) -> int:
+        self.problems.append(Problem(code, self.source, at, after))
+        opener = _OPENER.search(self.source.text, after)
+        return self._add(Mark("nothing", at, opener.start() if opener else len(self.source.text)))
+
+    def _declaration(self, at: int) -> int:
+        text = self.source.text
+        if text.startswith("<!--", at):
+            return self._comment(at)
+        if _NO_STEP.match(text, at):
+            return at + 2
+        found = _STEP.match(text, at)
+        if found and found[2] in STEPS and (found[1] or self._in_markup(at)):
+            return self._step(at, found[2], found.end())
+        if not self._in_markup(at):
+            return at + 2
+        steps = ", ".join(STEPS)
+        if found and found[1]:
+            near = suggestion(found[2], STEPS)
+            hint = f"{near}\nSteps are {steps}." if near else None
+            where = (found.start(2), found.end())
+            self.problems.append(Problem("step-unknown", self.source, *where, hint=hint, word=found[2], steps=steps))
+            end = self._end(found.end(), "!>", _STEP_END)
+            # A misspelt step that needs an end keeps its end from being reported too.
+            word = "if" if any(f'"{block}"' in near for block in BLOCKS) else ""
+            return self._add(Mark("broken", at, end or found.end(), word=word))
+        self.problems.append(Problem("markup-declaration", self.source, at, at + 2, steps=steps))
+        return self._add(Mark("nothing", at, at + 2))
+
+    def _step(self, at: int, word: str, after: int) -> int:
+        end: int | None
+        if word == "note":
+            end = self.source.text.find("!>", after) + 2
+            end = None if end < 2 else end  # noqa: PLR2004  find said -1
+        else:
+            end = self._end(after, "!>", _STEP_END)
+        if end is None:
+            self._unclosed("step-unclosed", at, after)
+            self.marks[-1].kind, self.marks[-1].word = "broken", word
+            return self.marks[-1].end
+        if word == "slot" and _SLOT_ELSE.search(self.source.text[after : end - 2]):
+            word = "slot-else"
+        self._add(Mark("step", at, end, after, end - 2, word))
+        return self._verbatim(end) if word == "verbatim" else end
+
+    def _verbatim(self, start: int) -> int:
+        found = _VERBATIM_END.search(self.source.text, start)
+        if found is None:
+            opening = self.marks[-1]
+            self.problems.append(Problem("verbatim-unclosed", self.source, opening.start, opening.end))
+            return self._add(Mark("nothing", start, len(self.source.text)))
+        return self._add(Mark("step", found.start(), found.end(), found.end() - 2, found.end() - 2, "end-verbatim"))
+
+    def _comment(self, at: int) -> int:
+        """Pass an HTML comment through, or drop it when it has a mark inside (HTML §13.2.5.43 to 13.2.5.52)."""
+        text = self.source.text
+        ends = [text.find("-->", at + 2) + 3, text.find("--!>", at + 4) + 4]
+        ends = [end for end, length in zip(ends, (3, 4), strict=True) if end >= length]
+        end = min(ends) if ends else len(text)
+        marked = _OPENER.search(text, at + 4, end)
+        if marked is None:
+            return end
+        if _CONDITIONAL.match(text, at) and ends:
+            # Mail clients read what is in it as markup.
+            return at + 4
+        if not self._in_markup(at):
+            return at + 4
+        if not ends:
+            self.problems.append(Problem("comment-unclosed", self.source, at, at + 4))
+        return self._add(Mark("nothing", at, end))
+
+    def _in_markup(self, at: int) -> bool:
+        if self.surroundings is None:
+            return False
+        follow = self.surroundings
+        for mark in self.marks[self._followed :]:
+            if mark.kind == "text":
+                follow.text(self.source.text[max(mark.start, self._followed_to) : mark.end])
+            elif mark.kind == "print":
+                follow.value()
+            elif mark.word in BLOCKS:
+                follow.opened()
+            elif mark.word in {"else", "elif"}:
+                follow.branched()
+            elif mark.word == "end":
+                follow.closed()
+        self._followed = len(self.marks)
+        follow.text(self.source.text[max(self._text_start, self._followed_to) : at])
+        self._followed_to = at
+        return follow.in_markup()
+
+
+def _take_lines_away(marks: list[Mark], text: str) -> None:
+    """Take away the white space and the line break of each line that holds only steps and dropped comments."""
+    index = 0
+    while index < len(marks):
+        if marks[index].kind in {"text", "print"}:
+            index += 1
+            continue
+        last = index
+        while last + 1 < len(marks) and _continues(marks, last + 1, text):
+            last += 1
+        while marks[last].kind == "text":
+            last -= 1
+        before = marks[index - 1] if index else None
+        after = marks[last + 1] if last + 1 < len(marks) else None
+        left = _blank_tail(before, text)
+        right = _blank_head(after, text)
+        if left is not None and right is not None:
+            if before is not None and before.kind == "text":
+                before.end = left
+            if after is not None and after.kind == "text":
+                after.start = right
+            for mark in marks[index:last]:
+                if mark.kind == "text":
+                    mark.end = mark.start
+        index = last + 1
+
+
+def _continues(marks: list[Mark], index: int, text: str) -> bool:
+    """Tell whether a mark is another step on the line, or the blanks between two steps."""
+    mark = marks[index]
+    if mark.kind == "text":
+        blank = _BLANK.fullmatch(text, mark.start, mark.end)
+        return blank is not None and index + 1 < len(marks) and marks[index + 1].kind not in {"text", "print"}
+    return mark.kind != "print"
+
+
+def _blank_tail(mark: Mark | None, text: str) -> int | None:
+    """Return where the blanks at the end of a text begin, when they begin a line."""
+    if mark is None:
+        return 0
+    if mark.kind != "text":
+        return None
+    end = mark.end
+    start = end
+    while start > mark.start and text[start - 1] in " \t\f":
+        start -= 1
+    return start if start == 0 or text[start - 1] in "\r\n" else None
+
+
+def _blank_head(mark: Mark | None, text: str) -> int | None:
+    """Return where the line after the blanks at the start of a text begins."""
+    if mark is None:
+        return len(text)
+    if mark.kind != "text":
+        return None
+    found = _BLANK_START.match(text, mark.start, mark.end)
+    return (
+        found.end()
+        if found and (found.end() < mark.end or found[0].endswith(("\n", "\r")) or mark.end == len(text))
+        else None
+    )

@@ -1,0 +1,104 @@
+"""Compiled templates on disk, with all they were made of; ignored when that differs, is damaged or not ours alone."""
+
+from __future__ import annotations
+
+import os
+import sys
+
+from untor.codegen.compiled import Built
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping
+
+    from untor.diagnostics.source import Source
+
+_FORMAT = "untor 6"
+
+
+class CodeCache:
+    """A folder of compiled templates; without a folder, nothing is kept."""
+
+    def __init__(self, folder: str | os.PathLike[str] | None, options: list[str]) -> None:
+        self.folder = None if folder is None else os.fspath(folder)
+        self.options = options
+
+    def _path(self, key: str) -> str | None:
+        if self.folder is None:
+            return None
+        from zlib import crc32  # noqa: PLC0415  only with a cache
+
+        return os.path.join(self.folder, f"{crc32(key.encode('utf-8', 'surrogatepass')):08x}{len(key):x}.untor")
+
+    def _key(self, source: Source) -> str:
+        """Return all that makes a compiled template this one; in the file it stands as it is."""
+        from untor import __version__  # noqa: PLC0415  known once the package is loaded
+
+        return chr(0).join(
+            [_FORMAT, __version__, sys.version, *self.options, source.name, source.path or "", source.text]
+        )
+
+    def load(self, source: Source, read: Callable[[str], Source]) -> tuple[Built, Mapping[str, tuple[str, ...]]] | None:
+        """Return the code and what was made of a template, when it is there and still what would be made."""
+        key = self._key(source)
+        path = self._path(key)
+        if path is None or self.folder is None:
+            return None
+        import marshal  # noqa: PLC0415  only with a cache
+        from zlib import crc32  # noqa: PLC0415
+
+        from untor.errors import UntorError  # noqa: PLC0415
+
+        try:
+            if not (_is_ours(self.folder) and _is_ours(path)):
+                return None
+            with open(path, "rb") as file:
+                octets = file.read()
+            check, body = octets[:8].decode("ascii"), octets[8:]
+            if int(check, 16) != crc32(body):
+                return None
+            kept, parts, made, others = marshal.loads(body)  # noqa: S302  a file of ours alone
+            if kept != key:
+                return None
+            sources = {source.path or source.name: source}
+            for name, text in others.items():
+                other = read(name)
+                if other.text != text:
+                    return None
+                sources[other.path or other.name] = other
+        except (OSError, ValueError, EOFError, TypeError, UntorError):
+            return None
+        return Built._make((*parts, sources)), made
+
+    def save(self, source: Source, built: Built, made: Mapping[str, tuple[str, ...]]) -> None:
+        """Keep a compiled template. A folder that cannot be written to, or not safely, keeps nothing."""
+        key = self._key(source)
+        path = self._path(key)
+        if path is None or self.folder is None:
+            return
+        import marshal  # noqa: PLC0415
+        import tempfile  # noqa: PLC0415
+        from zlib import crc32  # noqa: PLC0415
+
+        others = {each.name: each.text for each in built.sources.values() if each is not source}
+        if {*others} != {*made["dependencies"]} - {source.name}:
+            return
+        body = marshal.dumps((key, tuple(built[:-1]), dict(made), others))
+        try:
+            os.makedirs(self.folder, mode=0o700, exist_ok=True)
+            if not _is_ours(self.folder):
+                return
+            handle, temporary = tempfile.mkstemp(dir=self.folder)
+            with os.fdopen(handle, "wb") as file:
+                file.write(f"{crc32(body):08x}".encode("ascii") + body)
+            os.replace(temporary, path)
+        except OSError:
+            return
+
+
+def _is_ours(path: str) -> bool:
+    """Tell whether a file or folder belongs to this user and can be written by nobody else."""
+    if not hasattr(os, "geteuid"):
+        return True
+    state = os.stat(path)
+    return state.st_uid == os.geteuid() and not state.st_mode & 0o022

@@ -1,0 +1,86 @@
+"""URLs in attributes, and where they lead as the URL standard's parser says."""
+
+from __future__ import annotations
+
+import re
+from functools import lru_cache
+from typing import NamedTuple
+
+from untor.probe.payloads import is_harmless
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+RELATIVE = "relative"
+"""Stands for the scheme of a URL that leads to the page's own site."""
+
+_BASE = "https://page.example/folder/page"
+_LOADS = frozenset(
+    """script iframe frame embed object applet base link portal use image-set animate set html manifest""".split(),
+)
+_NAMES = frozenset(
+    """href src action formaction cite poster data background longdesc manifest icon lowsrc dynsrc codebase classid
+    profile usemap xlink:href""".split(),
+)
+_LISTS = frozenset({"srcset", "imagesrcset", "ping", "attributionsrc"})
+_REFRESH = re.compile(r"\s*[\d.]*\s*[;,]?\s*(?:url\s*=\s*)?['\"]?(.*)", re.IGNORECASE | re.DOTALL)
+_POINTING = frozenset(
+    """alternate author bookmark canonical help license me next nofollow prev search icon shortcut apple-touch-icon
+    mask-icon tag dns-prefetch preconnect""".split(),
+)
+
+
+class Address(NamedTuple):
+    """Where a URL leads: its scheme and its origin."""
+
+    scheme: str
+    origin: str
+
+    def __str__(self) -> str:
+        return f"{self.scheme}:" if not self.origin or self.scheme == RELATIVE else self.origin
+
+    def from_value(self, text: str) -> bool:
+        """Tell whether a harmless value is at the start or in the host of the URL that leads here."""
+        return is_harmless(text) or "xq" in self.origin or "xq" in self.scheme
+
+
+@lru_cache(maxsize=4096)
+def address_of(url: str) -> Address:
+    """Return where a URL leads from a page."""
+    import ada_url  # noqa: PLC0415  an extra
+
+    try:
+        parsed = ada_url.URL(url, base=_BASE)
+    except ValueError:
+        return Address("about", "")
+    scheme = parsed.protocol.removesuffix(":")
+    origin = "" if parsed.origin == "null" else str(parsed.origin)
+    if origin == "https://page.example":
+        return Address(RELATIVE, _parent(url, str(parsed.pathname)))
+    if scheme == "data" and re.match(r"data:image/(?!svg)[\w.+-]+[;,]", url.strip(), re.IGNORECASE):
+        return Address("data:image", "")
+    return Address(scheme, origin)
+
+
+def _parent(url: str, path: str) -> str:
+    """Say of a relative URL whether it has climbed out of the folder that it is written for."""
+    segments = re.split(r"[/\\]", re.split(r"[?#]", url)[0])
+    climbs = any(re.fullmatch(r"(?:\.|%2e){2}", segment, re.IGNORECASE) for segment in segments)
+    return "climbing" if climbs and path else ""
+
+
+def urls_in(element: str, name: str, value: str, attributes: dict[str, str]) -> Iterator[tuple[str, bool]]:
+    """Yield each URL of an attribute, and whether code or a frame is loaded from it."""
+    if name in _NAMES:
+        relations = set(attributes.get("rel", "").lower().split())
+        loads = element in _LOADS and not (element == "link" and relations and relations <= _POINTING)
+        yield value, loads
+    elif name in _LISTS:
+        for part in value.split() if "srcset" not in name else re.split(r",\s+|,$", value):
+            url = part.strip().split()
+            if url:
+                yield url[0], False
+    elif (element, name) == ("meta", "content") and attributes.get("http-equiv", "").lower() == "refresh":
+        found = _REFRESH.match(value)
+        yield (found[1] if found else value).rstrip("'\""), False

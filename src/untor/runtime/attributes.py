@@ -1,0 +1,214 @@
+"""Dots and items: how ``a.b`` and ``a[b]`` read a value, and what they never reach."""
+
+from __future__ import annotations
+
+from untor.diagnostics.problem import Problem, suggestion
+from untor.errors import MissingValue, RenderError
+from untor.escape import MISSING
+from untor.runtime.closed_types import CLOSED, is_code
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Mapping
+
+
+def is_mapping(value: object) -> bool:
+    """Tell whether dots are keys of a value."""
+    if isinstance(value, dict):
+        return True
+    from collections.abc import Mapping  # noqa: PLC0415  loaded already by almost every program, but not by all
+
+    return isinstance(value, Mapping)
+
+
+_plain_types: set[type] = set()
+"""Types seen whose dots are attributes first: neither mappings nor closed. Asked before every other test."""
+
+direct_types: set[type] = set()
+"""Those of them that have no items, and that nobody awaits: what is no attribute of theirs is missing."""
+
+_BUILT_IN = (bool, str, int, float, type(None), list, dict, tuple)
+plain_values: set[type] = set(_BUILT_IN)
+"""Types whose values are true or false as Python has it, since they are no arrays, and that nobody awaits."""
+
+_MOST_TYPES = 1000
+
+
+def dot(value: object, name: str) -> object:
+    """Return ``value.name``: of a mapping the item, of anything else the attribute, then the item.
+
+    Raises ``MissingValue`` without a place, which ``trouble`` fills in.
+    """
+    if type(value) in _plain_types:
+        found: object = getattr(value, name, MISSING)
+        if found is not MISSING:
+            return found
+    elif type(value) is dict and name in value:
+        return value[name]
+    found = dot_maybe(value, name)
+    if found is not MISSING or value is MISSING:
+        return found
+    raise MissingValue(missing_attribute(value, name))
+
+
+def dot_data(value: object, name: str) -> object:
+    """Return ``value.name`` to hand it on. Raises ``RenderError`` for a function, unless it is an item of a mapping."""
+    return _only_data(dot(value, name), value, name)
+
+
+def dot_data_maybe(value: object, name: str) -> object:
+    """Return ``value.name`` to hand it on, or ``MISSING``; see ``dot_data``."""
+    return _only_data(dot_maybe(value, name), value, name)
+
+
+def _only_data(found: object, owner: object, name: str) -> object:
+    if is_code(found) and not is_mapping(owner):
+        raise RenderError(Problem("function-as-value", what=f'"{name}", a {_kind_of(found)},'))
+    return found
+
+
+def _kind_of(function: object) -> str:
+    return "class" if isinstance(function, type) else "method"
+
+
+def dot_maybe(value: object, name: str) -> object:
+    """Return ``value.name``, or ``MISSING`` when it is not there."""
+    if type(value) is dict:
+        return value.get(name, MISSING)
+    if value is None or value is MISSING:
+        return MISSING
+    if type(value) not in _plain_types:
+        if isinstance(value, CLOSED):
+            raise RenderError(Problem("attribute-refused", type=type(value).__name__))
+        if is_mapping(value):
+            return _item(value, name)
+        if len(_plain_types) >= _MOST_TYPES:
+            for types in (_plain_types, direct_types, plain_values):
+                types.clear()
+            plain_values.update(_BUILT_IN)
+        _plain_types.add(type(value))
+        if not hasattr(type(value), "__getitem__") and not hasattr(type(value), "__await__"):
+            direct_types.add(type(value))
+            plain_values.add(type(value))
+    found: object = getattr(value, name, MISSING)
+    if found is MISSING and hasattr(type(value), "__getitem__"):
+        return _item(value, name)
+    return found
+
+
+def _item(value: object, key: object) -> object:
+    try:
+        return value[key]  # type: ignore[index]
+    except (LookupError, TypeError):
+        return MISSING
+
+
+def missing_attribute(value: object, name: str) -> Problem:
+    """Return the problem of a name that a value does not have."""
+    if value is None:
+        return Problem("attribute-of-none", owner="it", word=name)
+    names = reach(value)
+    near = suggestion(name, names, _there_is(names))
+    if name in names:
+        near = "It has code of its own for that, which ended in an AttributeError."
+    return Problem("attribute-missing", word=name, type=type(value).__name__, near=near)
+
+
+def reach(value: object) -> list[str]:
+    """Return the names that a template can read of a value."""
+    names: Iterable[object]
+    if is_mapping(value):
+        names = value  # type: ignore[assignment]
+    elif hasattr(type(value), "keys"):
+        names = value.keys()  # type: ignore[attr-defined]
+    else:
+        names = (name for name in dir(value) if not callable(getattr(type(value), name, None)))
+    return [name for name in names if isinstance(name, str) and not name.startswith("_")]
+
+
+def _there_is(names: list[str], most: int = 12) -> str:
+    if not names:
+        return ""
+    shown = ", ".join(names[:most])
+    return f"It has {shown}{' and more' if len(names) > most else ''}."
+
+
+def item(value: object, key: object) -> object:
+    """Return ``value[key]``, or part of it when the key is a slice."""
+    found = item_maybe(value, key)
+    if found is not MISSING or value is MISSING:
+        return found
+    if value is None:
+        raise MissingValue(Problem("attribute-of-none", owner="it", word=f"[{key!r}]"))
+    near = suggestion(key, reach(value), _there_is(reach(value))) if isinstance(key, str) else _size(value)
+    raise MissingValue(Problem("item-missing", key=repr(key)[:80], type=type(value).__name__, near=near))
+
+
+def item_maybe(value: object, key: object) -> object:
+    """Return ``value[key]``, or ``MISSING`` when it is not there."""
+    if value is None or value is MISSING or (isinstance(key, str) and key.startswith("__")):
+        return MISSING
+    if isinstance(value, (*CLOSED, type)):
+        raise RenderError(Problem("attribute-refused", type=type(value).__name__))
+    try:
+        return value[key]  # type: ignore[index]
+    except LookupError:
+        return MISSING
+
+
+def _size(value: object) -> str:
+    size = len(value) if hasattr(type(value), "__len__") else None  # type: ignore[arg-type]
+    if size is None:
+        return ""
+    items = f"has {size} item{'' if size == 1 else 's'}"
+    return f"It {items}; the first is [0]." if size else f"It {items}."
+
+
+def none_is_missing(value: object) -> object:
+    """After a ``?``, ``None`` is as good as missing."""
+    return MISSING if value is None else value
+
+
+def missing_name(name: str, scope: Mapping[str, object] | tuple[str, ...]) -> object:
+    """Raise ``MissingValue`` for a name that is not in reach: of the context, or of what a piece was given."""
+    raise MissingValue(Problem("name-missing", word=name, near=suggestion(name, scope, _in_reach(scope))))
+
+
+def _in_reach(scope: Mapping[str, object] | tuple[str, ...]) -> str:
+    what = "This piece" if isinstance(scope, tuple) else "The page"
+    names = sorted(name for name in scope if isinstance(name, str))
+    return f"{what} was given {', '.join(names[:12]) if names else 'no values'}."
+
+
+def truth(value: object) -> bool:
+    """Return whether a value counts as true; an array or a data frame does when it has any item."""
+    if hasattr(type(value), "__array__"):
+        return bool(len(value))  # type: ignore[arg-type]
+    if is_code(value):
+        raise RenderError(Problem("function-as-value", what=f"A {_kind_of(value)} as a condition"))
+    return bool(value)
+
+
+def modulo(left: object, right: object) -> object:
+    """Return the remainder; ``%`` never formats text."""
+    if isinstance(left, str | bytes | bytearray):
+        raise TypeError("% is the remainder of numbers, and this is text")
+    return left % right  # type: ignore[operator]
+
+
+def merge(globals_: Mapping[str, object], context: object, values: dict[str, object]) -> dict[str, object]:
+    """Return the names that a page sees: the engine's globals, its context, its values, later ones first."""
+    if context is None:
+        return {**globals_, **values} if globals_ else values
+    if not is_mapping(context):
+        raise RenderError(Problem("context-bad", what=f"{_article(type(context).__name__)}"))
+    return {**globals_, **context, **values}  # type: ignore[dict-item]
+
+
+def given(values: dict[str, object], **named: object) -> dict[str, object]:
+    """Return values with those that were handed over by name."""
+    return {**values, **{name: value for name, value in named.items() if value is not MISSING}}
+
+
+def _article(word: str) -> str:
+    return f"{'an' if word[:1].lower() in 'aeiou' else 'a'} {word}"

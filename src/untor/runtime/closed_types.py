@@ -1,0 +1,40 @@
+"""Types whose attributes lead out of the data into the program, for filters and dots alike."""
+
+from __future__ import annotations
+
+from types import (
+    AsyncGeneratorType,
+    CodeType,
+    CoroutineType,
+    FrameType,
+    GeneratorType,
+    ModuleType,
+    TracebackType,
+)
+
+from untor.escape.printing import FUNCTIONS
+
+CLOSED = (
+    *FUNCTIONS,
+    ModuleType,
+    FrameType,
+    CodeType,
+    GeneratorType,
+    CoroutineType,
+    AsyncGeneratorType,
+    TracebackType,
+)
+
+CODE = (*FUNCTIONS, type)
+"""Types of what is code, not data."""
+
+
+def is_code(value: object) -> bool:
+    """Tell whether a value is a function, a method, a partial one or a class."""
+    if isinstance(value, CODE):
+        return True
+    if not callable(value):
+        return False
+    from functools import partial, partialmethod  # noqa: PLC0415  loaded already; needed only for what can be called
+
+    return isinstance(value, partial | partialmethod)

@@ -1,0 +1,89 @@
+"""What loops run over."""
+
+from __future__ import annotations
+
+from untor.diagnostics.problem import Problem
+from untor.errors import RenderError
+from untor.escape import MISSING
+from untor.runtime.attributes import is_mapping
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Iterator
+    from typing import Any
+
+
+def each(value: object) -> Iterable[object]:
+    """Return what a loop with one name runs over; nothing for a missing value. Raises ``RenderError``."""
+    if type(value) is list or type(value) is tuple:
+        return value
+    if value is MISSING:
+        return ()
+    if isinstance(value, bytes | bytearray | memoryview):
+        raise RenderError(Problem("not-iterable", what="bytes"))
+    if hasattr(type(value), "itertuples") and hasattr(value, "columns"):
+        return _rows(value)
+    if hasattr(type(value), "iter_rows"):
+        return value.iter_rows(named=True)  # type: ignore[attr-defined, no-any-return]
+    try:
+        return iter(value)  # type: ignore[call-overload, no-any-return]
+    except TypeError:
+        what = "None" if value is None else f"{_shown(value)} ({type(value).__name__})"
+        hint = "If it may be missing, put a ? after it: calls?" if value is None else None
+        raise RenderError(Problem("not-iterable", hint=hint, what=what)) from None
+
+
+def _rows(frame: Any) -> Iterator[object]:
+    """Yield the rows of a data frame, each a mapping from the names of columns."""
+    names = [str(name) for name in frame.columns]
+    for row in frame.itertuples(index=False, name=None):
+        yield dict(zip(names, row, strict=True))
+
+
+def pairs(value: object) -> Iterable[object]:
+    """Return what a loop with two names runs over: the keys and values of a mapping, or items that are pairs."""
+    if is_mapping(value):
+        return value.items()  # type: ignore[attr-defined, no-any-return]
+    return _pairs(each(value))
+
+
+def _pairs(items: Iterable[object]) -> Iterator[object]:
+    for number, item in enumerate(items, 1):
+        try:
+            first, second = tuple(item)  # type: ignore[arg-type, var-annotated]
+        except (TypeError, ValueError):
+            what = f"{_shown(item)} ({type(item).__name__})"
+            raise RenderError(Problem("not-pairs", number=number, what=what)) from None
+        yield first, second
+
+
+def ahead(items: Iterable[object]) -> Iterator[tuple[object, bool]]:
+    """Yield each item and whether it is the last, looking one ahead."""
+    rest = iter(items)
+    try:
+        item = next(rest)
+    except StopIteration:
+        return
+    for following in rest:
+        yield item, False
+        item = following
+    yield item, True
+
+
+def sized(items: Iterable[object]) -> list[object]:
+    """Return items that can be counted."""
+    return items if isinstance(items, list) else list(items)
+
+
+def rest(item: object, items: Iterator[object]) -> Iterator[object]:
+    """Yield an item that was taken from an iterator already, and what the iterator still has."""
+    yield item
+    yield from items
+
+
+def _shown(value: object) -> str:
+    try:
+        text = repr(value)
+    except Exception:  # noqa: BLE001  a value's own fault must not hide the message about it
+        text = "a value"
+    return text if len(text) <= 40 else text[:40] + "…"  # noqa: PLR2004  fits into a line

@@ -1,0 +1,72 @@
+"""What a template takes: the check of the values that it is given."""
+
+from __future__ import annotations
+
+from untor.diagnostics.problem import Problem, suggestion
+from untor.errors import MissingValue, RenderError
+from untor.escape import MISSING
+from untor.runtime.attributes import is_mapping
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterable
+
+
+class _Key:
+    """A key that no data can have."""
+
+    __slots__ = ()
+
+    def __repr__(self) -> str:
+        return "<the page's nonce>"
+
+
+NONCE = _Key()
+"""Under this key the context has the nonce attribute of the page that is being answered, as it is printed."""
+
+
+def _is_date(value: object) -> bool:
+    from datetime import date  # noqa: PLC0415  only for templates that take a date
+
+    return isinstance(value, date)
+
+
+def _is_datetime(value: object) -> bool:
+    from datetime import datetime  # noqa: PLC0415
+
+    return isinstance(value, datetime)
+
+
+TYPES: dict[str, tuple[str, Callable[[object], bool]]] = {
+    "str": ("text (str)", lambda value: isinstance(value, str)),
+    "int": ("a whole number (int)", lambda value: isinstance(value, int) and not isinstance(value, bool)),
+    "float": ("a number (float)", lambda value: isinstance(value, int | float) and not isinstance(value, bool)),
+    "bool": ("True or False (bool)", lambda value: isinstance(value, bool)),
+    "list": ("a list", lambda value: isinstance(value, list | tuple)),
+    "dict": ("a mapping (dict)", is_mapping),
+    "date": ("a date", _is_date),
+    "datetime": ("a date with a time (datetime)", _is_datetime),
+}
+"""Each type's words and test; ``any`` and no type are not tested."""
+
+
+def check(value: object, name: str, wanted: str, none: bool) -> object:  # noqa: FBT001  generated code calls it
+    """Return a value that has the type that is taken. Raises ``RenderError`` for another."""
+    if wanted not in TYPES or value is MISSING or (none and value is None):
+        return value
+    words, fits = TYPES[wanted]
+    if fits(value):
+        return value
+    remedy = f"If it may be None, say so: {name}: {wanted} = None." if value is None else ""
+    if wanted in {"int", "float"} and isinstance(value, str):
+        remedy = f"Turn it into a number in the view: {wanted}(…)."
+    if wanted == "list" and hasattr(type(value), "__iter__") and not isinstance(value, str) and not is_mapping(value):
+        remedy = "Make a list of it in the view: list(…)."
+    what = "None" if value is None else f"{'an' if type(value).__name__[0] in 'aeiou' else 'a'} {type(value).__name__}"
+    raise RenderError(Problem("takes-type", word=name, wanted=words, what=what, remedy=remedy))
+
+
+def takes_missing(name: str, scope: Iterable[str]) -> object:
+    """Raise ``MissingValue`` for what a page was not given."""
+    near = suggestion(name, scope, "Pass it to render, or give it a default in the takes step.")
+    raise MissingValue(Problem("takes-missing", word=name, near=near))

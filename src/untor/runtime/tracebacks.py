@@ -1,0 +1,149 @@
+"""Tells what went wrong while rendering, and where in the template; costs nothing until then.
+
+Generated code carries the template's own lines and columns, so that the traceback of any exception has them.
+"""
+
+from __future__ import annotations
+
+from opcode import opmap
+
+from untor.diagnostics.problem import Problem
+from untor.errors import MissingValue, RenderError, UntorError
+from untor.escape import NotPrintable
+from untor.runtime.attributes import missing_attribute
+from untor.runtime.filter_error import FilterProblem
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from types import FrameType, TracebackType
+
+    from untor.diagnostics.source import Source
+
+    Sources = dict[str, Source]
+    Calls = dict[tuple[str, int, int], tuple[str, str]]
+    Reads = dict[tuple[str, int, int, int, int, bool], tuple[str, str]]
+
+_LONGEST = 300
+LINES = 4_000_000
+"""Where code of one file is part of that of another, the number of its file times this is added to each line."""
+_READING = {opmap[name] for name in ("LOAD_ATTR", "BINARY_SUBSCR", "BINARY_OP") if name in opmap}
+"""The instructions that read an attribute or an item."""
+
+
+def innermost(error: BaseException, sources: Sources) -> TracebackType | None:
+    """Return the innermost part of a traceback that is in the code of a template."""
+    found: TracebackType | None = None
+    trace = error.__traceback__
+    while trace is not None:
+        if trace.tb_frame.f_globals.get("__untor_sources__") is sources:
+            found = trace
+        trace = trace.tb_next
+    return found
+
+
+def locate(error: BaseException, sources: Sources) -> tuple[Source, int, int] | None:
+    """Return the source and the offsets of the innermost place in a template that an exception went through."""
+    found = innermost(error, sources)
+    if found is None:
+        return None
+    code = found.tb_frame.f_code
+    positions = list(code.co_positions())
+    line, last_line, first, last = positions[found.tb_lasti // 2]
+    if line is None:
+        line = found.tb_lineno
+    source = sources[code.co_filename]
+    if line > len(source.starts):
+        source = [*sources.values()][line // LINES]
+        line, last_line = line % LINES, None if last_line is None else last_line % LINES
+    start = source.offset_of_bytes(line, first or 0)
+    end = start + 1 if last is None or last_line is None else source.offset_of_bytes(last_line, last)
+    return source, start, max(end, start + 1)
+
+
+def trouble(error: Exception, sources: Sources, calls: Calls, reads: Reads) -> UntorError | None:
+    """Return the exception to raise instead; ``None`` when the one there is can go on, with its place filled in."""
+    place = locate(error, sources)
+    if isinstance(error, KeyError | AttributeError) and (missing := _not_there(error, sources, reads)):
+        if place is not None:
+            _fill_in(missing, *place)
+        return missing
+    if isinstance(error, UntorError):
+        if error.problem.source is None and place is not None:
+            _fill_in(error, *place)
+        return None
+    source, start, end = place or (next(iter(sources.values())), 0, 1)
+    if isinstance(error, NotPrintable):
+        return RenderError(Problem("not-printable", source, start, end, what=error.what, remedy=error.remedy))
+    if isinstance(error, RecursionError):
+        return RenderError(Problem("recursion", source, start, end))
+    what = str(error) if isinstance(error, FilterProblem) else f"{type(error).__name__}: {error}"
+    what = what if len(what) <= _LONGEST else what[:_LONGEST] + "…"
+    kind, name = calls.get((source.path or source.name, *source.byte_position(start)), ("", ""))
+    if kind == "filter":
+        return RenderError(Problem("filter-failed", source, start, end, word=name, trouble=what))
+    if kind == "call" and source.text[end - 1 : end] == ")":
+        return RenderError(Problem("call-failed", source, start, end, word=name, trouble=what))
+    return RenderError(Problem("expression-failed", source, start, end, trouble=what))
+
+
+def untold(error: Exception) -> bool:
+    """Tell whether an exception has no place yet: only then what raised it is done again by code that has one.
+
+    What has a place comes from another page, whose values make this one.
+    """
+    is_told = isinstance(error, UntorError) and error.problem.source is not None
+    return not (is_told or isinstance(error, RecursionError))
+
+
+def _not_there(error: KeyError | AttributeError, sources: Sources, reads: Reads) -> MissingValue | None:
+    """Return the exception for a name that was read directly and is not there."""
+    found = innermost(error, sources)
+    if found is None or (isinstance(error, KeyError) and found.tb_next is not None):
+        return None
+    code = found.tb_frame.f_code
+    if code.co_code[found.tb_lasti] not in _READING:
+        return None
+    line, last_line, first, last = [*code.co_positions()][found.tb_lasti // 2]
+    items = isinstance(error, KeyError)
+    read = reads.get((code.co_filename, line or 0, first or 0, last_line or 0, last or 0, items))
+    if read is None:
+        # Python was told to keep no columns: the line must do.
+        name = error.args[0] if isinstance(error, KeyError) else error.name
+        here = (
+            each for key, each in reads.items() if (*key[:2], key[-1]) == (code.co_filename, found.tb_lineno, items)
+        )
+        read = next((each for each in here if each[1] == name), None)
+    if read is None:
+        return None
+    variable, name = read
+    return MissingValue(missing_attribute(found.tb_frame.f_locals.get(variable), name))
+
+
+def _fill_in(error: UntorError, source: Source, start: int, end: int) -> None:
+    problem = error.problem
+    if isinstance(error, MissingValue):
+        text = source.text[start:end]
+        owner, found, word = text.rpartition("[" if text.endswith("]") else ".")
+        if found and problem.code == "attribute-of-none":
+            word = f"[{word}" if found == "[" else word
+            owner = owner.rstrip().rstrip("?")
+            hint = f"If it may be None, write {owner}?{text[len(owner) :].lstrip('? ')} to print nothing, or test it "
+            problem = Problem(problem.code, hint=f"{hint}with <! if {owner} !>.", owner=owner, word=word)
+        start = end - len(word) if found == "." else start
+    problem.at(source, start, end)
+    error.problem = problem
+    error.args = (problem,)
+
+
+def traces(error: BaseException) -> list[FrameType]:
+    """Return the frames of generated code that an exception or its causes went through, innermost first."""
+    frames: list[FrameType] = []
+    cause: BaseException | None = error
+    while cause is not None:
+        trace = cause.__traceback__
+        while trace is not None:
+            if "__untor_sources__" in trace.tb_frame.f_globals and trace.tb_frame not in frames:
+                frames.append(trace.tb_frame)
+            trace = trace.tb_next
+        cause = cause.__cause__
+    return frames[::-1]

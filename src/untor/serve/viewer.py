@@ -1,0 +1,183 @@
+"""The application that previews a site: its pages, the viewer around them, and what the viewer links to."""
+
+from __future__ import annotations
+
+import asyncio
+from contextlib import asynccontextmanager
+from importlib.resources import files
+
+from untor.engine.engine import Engine
+from untor.engine.template import Origin
+from untor.errors import TemplateMissing, UntorError
+from untor.explain.printed_values import values_of as placed_values
+from untor.explain.source_page import explained_context, explained_template
+from untor.serve.error_page import shown, values_of
+from untor.serve.live_reload import Changes
+from untor.serve.server import needed
+from untor.web.csp import Policy
+
+try:
+    from starlette.applications import Starlette
+    from starlette.responses import FileResponse, RedirectResponse, StreamingResponse
+    from starlette.routing import Mount, Route
+    from starlette.staticfiles import StaticFiles
+except ImportError as error:
+    raise needed("serve", error) from None
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import AsyncIterator, Callable, Sequence
+    from pathlib import Path
+
+    from starlette.requests import Request
+    from starlette.routing import BaseRoute
+
+    from untor.diagnostics.problem import Problem
+    from untor.serve.preview import Preview
+    from untor.web.response import Page
+
+    Answer = Page | FileResponse | RedirectResponse | StreamingResponse
+
+OWN = "/~untor"
+"""What the URLs of the preview itself begin with."""
+
+NEVER_KEPT = {"Cache-Control": "no-store"}
+"""Headers of every answer: a preview is never kept."""
+
+_SHOW = "untor-values"
+"""The query parameter that asks an error page for the values themselves."""
+
+
+class PreviewApp:
+    """Answers the requests of one preview; ``report`` is told each error's text."""
+
+    def __init__(self, preview: Preview, watched: Sequence[Path], report: Callable[[str], None]) -> None:
+        self.preview = preview
+        self.watched = watched
+        self.report = report
+        self.changes: Changes | None = None
+        self.own = Engine(str(files("untor.serve") / "templates"), policy=Policy())
+        self.app = Starlette(routes=self._routes(), lifespan=self._life)
+
+    def stop(self) -> None:
+        """End the answers that wait for changes."""
+        if self.changes is not None:
+            self.changes.stop()
+
+    def _routes(self) -> list[BaseRoute]:
+        routes: list[BaseRoute] = [
+            Route(f"{OWN}/", self.index),
+            Route(f"{OWN}/changes", self.events),
+            Route(f"{OWN}/explain/{{name:path}}", self.explain),
+        ]
+        assets = self.preview.engine.assets
+        for url, folder in assets.entries if assets is not None else ():
+            if url.startswith("/") and folder.is_dir():
+                routes.append(Mount(url, StaticFiles(directory=folder)))
+        return [*routes, Route("/{path:path}", self.page)]
+
+    @asynccontextmanager
+    async def _life(self, _app: Starlette) -> AsyncIterator[None]:
+        self.changes = Changes()
+        watching = asyncio.create_task(self.changes.watch(self.watched))
+        yield
+        self.changes.stop()
+        await asyncio.wait([watching], timeout=1)
+
+    async def events(self, _request: Request) -> StreamingResponse:
+        """Send each change to a browser."""
+        assert self.changes is not None  # noqa: S101  as _life has begun
+        return StreamingResponse(self.changes.events(), media_type="text/event-stream")
+
+    def index(self, request: Request) -> Page:
+        """Show the pages of the site."""
+        if _is_window(request):
+            return self._viewer(request, None)
+        pages, pieces = self.preview.pages()
+        folders = [folder for _, folder in self.preview.engine.folders.entries]
+        return self.own.page("index", {"pages": pages, "pieces": pieces, "folders": folders, "own": OWN})
+
+    def explain(self, request: Request) -> Page:
+        """Show where the values of a page land."""
+        engine, name = self.preview.engine, request.path_params["name"]
+        if _is_window(request):
+            return self._viewer(request, None)
+        try:
+            planned = engine.plan_of(Origin(engine.folders.name(name)))
+        except UntorError as error:
+            return self._trouble(name, error, [error.problem], {}, request)
+        context = explained_context(engine, planned, placed_values(planned.placements))
+        return explained_template().page(context, policy=Policy())
+
+    async def page(self, request: Request) -> Answer:
+        """Show a page of the site: in the viewer when a window asks for it, as it is to anything else."""
+        path = "/" + request.path_params["path"]
+        name = self.preview.name_of(path)
+        if name is None:
+            file = await asyncio.to_thread(self.preview.file_of, path)
+            if file is not None:
+                return FileResponse(file)
+            if path == "/":
+                return RedirectResponse(f"{OWN}/")
+        if _is_window(request):
+            return self._viewer(request, name)
+        if name is None:
+            try:
+                name = self.preview.engine.template(path.strip("/") or "index").name
+            except TemplateMissing as error:
+                return self._trouble(path, error, [error.problem], {}, request, status=404)
+            except UntorError as error:
+                return self._trouble(path, error, [error.problem], {}, request)
+        return await self._rendered(name, request)
+
+    def _viewer(self, request: Request, name: str | None) -> Page:
+        """Show the frame in which what is asked for is looked at."""
+        query = f"?{request.url.query}" if request.url.query else ""
+        assert self.changes is not None  # noqa: S101  as _life has begun
+        said = {"path": request.url.path, "query": query, "name": name, "own": OWN, "seen": self.changes.state}
+        return self.own.page("viewer", said)
+
+    async def _rendered(self, name: str, request: Request) -> Page:
+        context: dict[str, object] = {}
+        try:
+            context = await asyncio.to_thread(self.preview.context, name)
+            return await self.preview.engine.page(name, context).ready()
+        except UntorError as error:
+            self.report(f"{error}\n")
+            return self._trouble(name, error, self._problems(name, error), context, request)
+
+    def _problems(self, name: str, error: UntorError) -> list[Problem]:
+        """Return all problems of a page that does not compile; otherwise the one of its rendering."""
+        try:
+            found = self.preview.engine.plan_of(Origin(name), collects=True).problems
+        except UntorError:
+            found = []
+        return found if any(problem.code == error.code for problem in found) else [error.problem]
+
+    def _trouble(
+        self,
+        name: str,
+        error: UntorError,
+        problems: list[Problem],
+        context: dict[str, object],
+        request: Request,
+        *,
+        status: int = 500,
+    ) -> Page:
+        """Show what is wrong."""
+        texts = _SHOW in request.query_params
+        query = request.url.remove_query_params(_SHOW) if texts else request.url.include_query_params(**{_SHOW: "1"})
+        said = {
+            "name": name,
+            "problems": [shown(problem) for problem in problems],
+            "values": values_of(error, context, texts=texts),
+            "texts": texts,
+            "other": f"{query.path}?{query.query}" if query.query else query.path,
+            "own": OWN,
+        }
+        return self.own.page("problem", said, status=status)
+
+
+def _is_window(request: Request) -> bool:
+    """Tell whether a window asks, not the viewer in it (Fetch Metadata §2.1)."""
+    return request.headers.get("sec-fetch-dest") == "document"

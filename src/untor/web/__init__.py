@@ -1,0 +1,1 @@
+"""Pages as answers to requests: headers, policy, static files, links to routes."""

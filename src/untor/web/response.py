@@ -1,0 +1,239 @@
+"""A page as the answer to a request: its bytes and headers, as an ASGI app, as a WSGI app, or by hand."""
+
+from __future__ import annotations
+
+import re
+
+from untor.runtime.attributes import is_mapping
+from untor.runtime.parameter_types import NONCE
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, Mapping, MutableMapping
+    from typing import Any
+
+    from untor.engine.template import Template
+    from untor.web.csp import Policy
+
+    Scope = MutableMapping[str, Any]
+    Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
+
+TYPES = {
+    ".txt": "text/plain; charset=utf-8",
+    ".xml": "application/xml; charset=utf-8",
+    ".svg": "image/svg+xml; charset=utf-8",
+}
+"""The content types of the kinds of output; all others are HTML."""
+
+CACHED = "private, no-cache"
+"""The Cache-Control of a page unless it is told otherwise: kept by the visitor's browser, asked for each time."""
+
+_HEADER_NAME = re.compile("[A-Za-z0-9!#$%&'*+.^_`|~-]+")
+_HEADER_VALUE = re.compile("[\t\x20-\x7e\x80-\xff]*")
+_DIRECTIVE = re.compile(r"""\s*([^\s,=]+)\s*(=\s*(?:"[^"]*"|[^\s,]*))?\s*(?:,|\Z)""")
+_CACHE_HEADER = re.compile(r"(?:.+-)?cache-control|surrogate-control|edge-control|x-accel-expires", re.IGNORECASE)
+"""Headers that shared caches obey (RFC 9111 §5.2, RFC 9213, and those of widely used caches)."""
+_PRIVATE = "private"
+_OK = 200
+_NOT_MODIFIED = 304
+_EMPTY = frozenset({204, _NOT_MODIFIED})
+
+
+class Page:
+    """One answer to one request; made by ``Engine.page`` and ``Template.page``.
+
+    It is an ASGI app and a WSGI app, so that a view returns it or calls it: ``await page(scope, receive, send)`` and
+    ``page(environ, start_response)``. For any other framework it has ``status``, ``headers`` and ``body``, and gives
+    its bytes in chunks when it is looped over, with ``for`` or ``async for``.
+
+    It is rendered once, when it is first asked for its body or its headers; with ``stream`` it is rendered while it is
+    sent, and an error after the first chunk breaks the connection off, so that no browser takes it for a whole page.
+    An answer that is not streamed has an ETag, and an empty answer, 304, when the browser has the page already
+    (RFC 9110 §13.1.2).
+
+    What is asked of it raises what rendering raises.
+    """
+
+    def __init__(
+        self,
+        template: Template,
+        context: Mapping[str, object] | None,
+        policy: Policy | None,
+        *,
+        status: int = 200,
+        headers: Mapping[str, str] | None = None,
+        cache: str = CACHED,
+        stream: bool = False,
+    ) -> None:
+        self.template = template
+        self.status = status
+        self.policy = policy
+        self.stream = stream
+        self.nonce = ""
+        """The nonce of this answer; empty without a policy that has one."""
+        if not 200 <= status <= 599:  # noqa: PLR2004  RFC 9110 §15; those below are no answers yet
+            raise ValueError(f"status must be a number from 200 to 599, not {status!r}")
+        hashes: dict[str, list[str]] | None = None
+        if policy is not None and policy.hashes:
+            hashes = template.hashes
+        elif policy is not None:
+            from secrets import token_urlsafe  # noqa: PLC0415  only with a policy
+
+            self.nonce = token_urlsafe(18)
+        if self.nonce and (context is None or is_mapping(context)):
+            context = {**(context or {}), NONCE: f' nonce="{self.nonce}"'}  # type: ignore[dict-item]
+        self._context = context
+        self._body: bytes | None = None
+        self._begun = False
+        ending = template.name.partition("#")[0].rpartition(".")[2]
+        self._headers = {
+            "Content-Type": TYPES.get(f".{ending}", "text/html; charset=utf-8"),
+            "X-Content-Type-Options": "nosniff",
+            "Cache-Control": cache,
+        }
+        if policy is not None:
+            self._headers[policy.header] = policy.value(self.nonce, hashes)
+        for name, value in (headers or {}).items():
+            known = next((each for each in (*self._headers, "ETag") if each.lower() == name.lower()), name)
+            self._headers[known] = value
+        if self.nonce:
+            _check_caches(self._headers)
+        for name, value in self._headers.items():
+            if not _HEADER_NAME.fullmatch(name) or not isinstance(value, str) or not _HEADER_VALUE.fullmatch(value):
+                raise ValueError(f"{name!r}: {value!r} cannot be a header")
+
+    # --- by hand ---------------------------------------------------------------------------------------------------
+
+    @property
+    def body(self) -> bytes:
+        """The page, in UTF-8."""
+        if self._body is None:
+            self._body = (
+                b"".join(map(_octets, self.template.stream(self._context))) if self.stream else self._rendered()
+            )
+        return self._body
+
+    @property
+    def headers(self) -> dict[str, str]:
+        """The headers of the answer; those that depend on the body are in it when it is not streamed."""
+        found = dict(self._headers)
+        # With a validator, a cache that may keep a page but not use it would send its nonce again.
+        validates = not self.nonce or _PRIVATE in _directives(found["Cache-Control"])
+        if not self.stream and self.status == _OK and "ETag" not in found and validates:
+            found["ETag"] = self._etag()
+        return found
+
+    async def ready(self) -> Page:
+        """Render the page, awaiting values that are awaitable, and return it; it is then asked like any other."""
+        if self._body is None:
+            self._body = _octets(await self.template.render_async(self._context))
+        return self
+
+    def __iter__(self) -> Iterator[bytes]:
+        if not self.stream or self._body is not None:
+            yield self.body
+            return
+        for chunk in self.template.stream(self._context):
+            if chunk:
+                yield _octets(chunk)
+
+    async def __aiter__(self) -> AsyncIterator[bytes]:
+        if not self.stream or self._body is not None:
+            yield (await self.ready()).body
+            return
+        async for chunk in self.template.stream_async(self._context):
+            if chunk:
+                yield _octets(chunk)
+
+    def _rendered(self) -> bytes:
+        return _octets(self.template.render(self._context))
+
+    def _etag(self) -> str:
+        """Return what tells this page from any other; the nonce, which always differs, is no part of it."""
+        from hashlib import sha256  # noqa: PLC0415  only for answers
+
+        same = self.body.replace(self.nonce.encode(), b"") if self.nonce else self.body
+        return f'"{sha256(same).hexdigest()[:32]}"'
+
+    # --- as an app -------------------------------------------------------------------------------------------------
+
+    def __call__(self, *arguments: Any) -> Any:
+        """Answer a request, of ASGI (three arguments) or of WSGI (two)."""
+        if self._begun and self.nonce:
+            raise RuntimeError("this page has been sent, and its nonce is for one answer only: make a new one")
+        self._begun = True
+        if len(arguments) == 2:  # noqa: PLR2004  environ, start_response
+            return self._wsgi(*arguments)
+        return self._asgi(*arguments)
+
+    async def _asgi(self, scope: Scope, _receive: object, send: Send) -> None:
+        """Answer a request of ASGI 3.0."""
+        if scope["type"] != "http":
+            raise RuntimeError(f"a page answers requests of HTTP, not of {scope['type']}")
+        chunks = aiter(self)
+        first = await anext(chunks, b"")
+        asked = b",".join(value for name, value in scope["headers"] if name.lower() == b"if-none-match")
+        status, headers, empty = self._answer(scope["method"], asked.decode("latin-1"))
+        octets = [(name.lower().encode("latin-1"), value.encode("latin-1")) for name, value in headers]
+        await send({"type": "http.response.start", "status": status, "headers": octets})
+        if not empty:
+            await send({"type": "http.response.body", "body": first, "more_body": True})
+            async for chunk in chunks:
+                await send({"type": "http.response.body", "body": chunk, "more_body": True})
+        await send({"type": "http.response.body", "body": b""})
+
+    def _wsgi(self, environ: Mapping[str, Any], start_response: Callable[..., object]) -> Iterable[bytes]:
+        """Answer a request of WSGI (PEP 3333)."""
+        from http import HTTPStatus  # noqa: PLC0415  only where it is asked for
+
+        chunks = iter(self)
+        first = next(chunks, b"")
+        status, headers, empty = self._answer(environ["REQUEST_METHOD"], environ.get("HTTP_IF_NONE_MATCH", ""))
+        known = status in {each.value for each in HTTPStatus}
+        start_response(f"{status} {HTTPStatus(status).phrase if known else 'Status'}", headers)
+        return [] if empty else _after(first, chunks)
+
+    def _answer(self, method: str, asked: str) -> tuple[int, list[tuple[str, str]], bool]:
+        """Return status and headers, and whether the answer has no body."""
+        headers = self.headers
+        tags = {tag.strip().removeprefix("W/") for tag in asked.split(",")}
+        if method in {"GET", "HEAD"} and self.status == _OK and not tags.isdisjoint({headers.get("ETag"), "*"}):
+            # RFC 9110 §15.4.5. Without the policy: the browser keeps that of the page it has, with that page's nonce.
+            kept = ("Cache-Control", "ETag", "Vary", "Content-Location", "Date", "Expires")
+            return _NOT_MODIFIED, [(name, headers[name]) for name in kept if name in headers], True
+        if self.status in _EMPTY:
+            return self.status, [(name, value) for name, value in headers.items() if name != "Content-Type"], True
+        if not self.stream:
+            headers["Content-Length"] = str(len(self.body))
+        return self.status, list(headers.items()), method == "HEAD"
+
+    def __repr__(self) -> str:
+        return f"<Page {self.template.name} {self.status}>"
+
+
+def _directives(value: str) -> set[str]:
+    """Return the directives of a Cache-Control that have no argument, by name (RFC 9111 §5.2)."""
+    return {found[1].lower() for found in _DIRECTIVE.finditer(value) if found[2] is None}
+
+
+def _check_caches(headers: Mapping[str, str]) -> None:
+    """Check that no shared cache may keep a page that has a nonce. Raises ``ValueError``."""
+    for name, value in headers.items():
+        if not isinstance(value, str) or not _CACHE_HEADER.fullmatch(name):
+            continue
+        directives = _directives(value)
+        shared = "public" in directives or re.search(r"\bs-maxage\b", value, re.IGNORECASE)
+        if shared or directives.isdisjoint({_PRIVATE, "no-store", "no-cache"}):
+            raise ValueError(
+                f"a page with a nonce is for one visitor, but {name} is {value!r}: "
+                f'say "private", "no-store" or "no-cache", or use Policy(hashes=True)'
+            )
+
+
+def _octets(text: str) -> bytes:
+    return text.encode("utf-8", "replace")
+
+
+def _after(first: bytes, rest: Iterator[bytes]) -> Iterator[bytes]:
+    yield first
+    yield from rest
