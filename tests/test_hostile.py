@@ -171,7 +171,7 @@ USES = [
 @pytest.mark.parametrize("name", CODE_OF_THING)
 @pytest.mark.parametrize("use", USES)
 @pytest.mark.parametrize("calls", ["functions", "methods"])
-def test_code_is_no_data(use: str, name: str, calls: str) -> None:
+def test_code_is_no_data(use: str, name: str, calls: Any) -> None:
     """What a dot finds of an object that is code is not called, named, passed on or tested; never silently."""
     if calls == "methods" and use == "{{= x.{0}() =}}":
         return  # that is what the option is for
@@ -328,6 +328,7 @@ WHOLE = [
     (HASHES, False, f'<p integrity="{NO_MATCH}">', "blocked the integrity 'False': it is not a list of hashes"),
     (HASHES, True, f'<p integrity="{NO_MATCH}">', "blocked the integrity 'True': it is not a list of hashes"),
     (HASHES, "sha256-a b", f'<p integrity="{NO_MATCH}">', "blocked the integrity 'sha256-a b': it is not a list of hashes"),
+    (HASHES, "sha256-a\xa0sha384-b", f'<p integrity="{NO_MATCH}">', "blocked the integrity 'sha256-a\\xa0sha384-b': it is not a list of hashes"),
     (HASHES, "sha1-a", f'<p integrity="{NO_MATCH}">', "blocked the integrity 'sha1-a': it is not a list of hashes"),
     (HASHES, "sha512-a?&", f'<p integrity="{NO_MATCH}">', "blocked the integrity 'sha512-a?&': it is not a list of hashes"),
     (HASHES, " sha384-ab= sha512-c?d ", '<p integrity=" sha384-ab= sha512-c?d ">', ""),

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import pkgutil
+import re
 import sys
+from importlib import import_module
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from untor import Engine
+from untor import Engine, contexts, escape
+from untor.analysis import url_walker
 from untor.contexts.css_states import Style
 from untor.contexts.embedded_language import Language, run
 from untor.contexts.html_data_block import DataBlock
@@ -158,3 +162,27 @@ def test_rare_states() -> None:
     assert LocalUrl("url").read("https:/").read("a").url.state == "special without slashes"
     assert Json().read('"a').read('b" ').state == "after"
     assert Json().read("tr").read("ue").state == "after"
+
+
+MODULES = [
+    import_module(found.name)
+    for package in (contexts, escape)
+    for found in pkgutil.iter_modules(package.__path__, f"{package.__name__}.")
+]
+PATTERNS = {
+    f"{module.__name__}.{name}{key}": re.compile(value.pattern, getattr(value, "flags", 0))
+    for module in [*MODULES, url_walker]
+    for name, held in vars(module).items()
+    for key, value in (held.items() if isinstance(held, dict) else [("", held)])
+    if hasattr(value, "fullmatch") and isinstance(getattr(value, "pattern", None), str)
+}
+
+
+@pytest.mark.parametrize("name", PATTERNS)
+def test_patterns_are_of_ascii(name: str) -> None:
+    """The standards' white space, digits and letters are those of ASCII: no pattern takes others for them."""
+    found = PATTERNS[name]
+    assert not re.search(r"\\[swdb](?!\\S)", found.pattern.replace(r"\[if\b", ""))
+    scoped = re.search(r"\(\?(?!a)[a-z]*i", found.pattern)
+    assert scoped is None
+    assert not found.flags & re.IGNORECASE or found.flags & re.ASCII

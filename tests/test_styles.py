@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import pytest
 import tinycss2
@@ -11,7 +11,20 @@ from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
 from untor import Engine, MarkError, PlacementError, RenderError, TrustedCSS
-from untor.escape.css import style_name, style_string, style_value, style_value_part
+from untor.escape.css import (
+    style_keyframes,
+    style_name,
+    style_name_part,
+    style_nth,
+    style_rules,
+    style_string,
+    style_value,
+    style_value_part,
+)
+from untor.escape.printing import MISSING, NotPrintable
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
 
 engine = Engine()
 HOSTILE = [
@@ -235,3 +248,54 @@ def test_blocked_values(value: object, caplog: pytest.LogCaptureFixture) -> None
     assert style_value(value) == "untor-blocked()"
     assert style_value_part("a;b") == "untor-blocked"
     assert {record.name for record in caplog.records} == {"untor.blocked"}
+
+
+EXACT = [
+    (style_string, "\x00", "\\fffd "), (style_string, "\ud800", "\\fffd "), (style_string, "\udfff", "\\fffd "), (style_string, "\x01", "\\1 "),
+    (style_string, "\ud7ff\ue000", "\\d7ff \\e000 "), (style_string, "</b>", "\\3c /b\\3e "),
+    (style_name, "-", "untor-blocked"), (style_name, "", "untor-blocked"), (style_name, "-5", "\\2d 5"), (style_name, "-é", "-\\e9 "),
+    (style_name, "--é", "\\2d -\\e9 "), (style_name, "-X é", "-X\\20 \\e9 "), (style_name, "5a", "\\35 a"), (style_name, "X", "X"),
+    (style_name_part, "5 a", "5\\20 a"), (style_name_part, "", ""),
+    (style_keyframes, "NONE", '"none"'), (style_keyframes, "wave", "wave"),
+    (style_nth, "\t2n + 1\f", "2n + 1"), (style_nth, "X", "0"), (style_nth, "Odd", "Odd"), (style_nth, "n\u2003", "0"), (style_nth, "n\x0b+1", "0"), (style_nth, "od\u0064", "odd"),
+    (style_value, "\f X1\r", "X1"), (style_value, MISSING, ""), (style_value, "\u017fcale(2)", "untor-blocked()"), (style_value, "scale(\u212a)", "untor-blocked()"), (style_value, 10**30, "1" + "0" * 30),
+    (style_value_part, " 1.5e-3 ", "1.5e-3"), (style_value_part, "+5", "+5"), (style_value_part, "X-b", "X-b"), (style_value_part, "a.5", "a.5"),
+    (style_value_part, ".5", ".5"), (style_value_part, "", ""), (style_value_part, -0.5, "-0.5"),
+    (style_rules, TrustedCSS("a{b:c}</x", reason="fixed"), "a{b:c}<\\/x"), (style_rules, None, ""), (style_rules, MISSING, ""),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("escaper", "value", "expected"), EXACT)
+def test_exactly(escaper: Callable[[object], str], value: object, expected: str) -> None:
+    """What each function returns at the edges of its rules."""
+    assert escaper(value) == expected
+
+
+@pytest.mark.parametrize(
+    ("escaper", "value", "logged"),
+    [
+        (
+            style_value,
+            float("nan"),
+            "the style value 'not a number': it is not one number, colour, name or safe function",
+        ),
+        (style_nth, "x", "the style value 'x': it is not an+b"),
+        (style_name, "-", "the style value '-': it is not one number, colour, name or safe function"),
+    ],
+)
+def test_blocked_is_logged(
+    escaper: Callable[[object], str], value: object, logged: str, caplog: pytest.LogCaptureFixture
+) -> None:
+    """The log says which value was blocked, and why."""
+    escaper(value)
+    assert [record.getMessage() for record in caplog.records] == [f"blocked {logged}"]
+
+
+def test_rules_are_trusted_or_refused() -> None:
+    """Plain text is no rules of a style, and the message says what is."""
+    with pytest.raises(NotPrintable) as raised:
+        style_rules("a{}")
+    assert raised.value.args == (
+        "A value as a whole rule or declaration of a style",
+        "Write the property out and print its value, or pass CSS that you vouch for as a TrustedCSS.",
+    )

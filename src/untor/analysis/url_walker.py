@@ -55,7 +55,7 @@ _SAYING = {"url-path": ("path", PATH), "url-query": ("query", QUERY)}
 """Filters that say that a value is more than one component, and what it is then."""
 _DECIDED = frozenset({"query", "fragment", "path or authority", "opaque path"})
 _SEPARATOR = re.compile(r"[/\\?#]")
-_ONLY_DOTS = re.compile(r"(?:\.|%2e)*", re.IGNORECASE)
+_ONLY_DOTS = re.compile(r"(?:\.|%2e)*", re.IGNORECASE | re.ASCII)
 
 
 class UrlWalker(BlockWalker[UrlState]):

@@ -45,7 +45,7 @@ _TAG_STATES: dict[str, str] = {
 }
 
 
-_NOSCRIPT_END = re.compile(r"<(?:/(?:n(?:o(?:s(?:c(?:r(?:i(?:pt?)?)?)?)?)?)?)?)?\Z", re.IGNORECASE)
+_NOSCRIPT_END = re.compile(r"<(?:/(?:n(?:o(?:s(?:c(?:r(?:i(?:pt?)?)?)?)?)?)?)?)?\Z", re.IGNORECASE | re.ASCII)
 _XML_TEXT = {
     "attribute": "xml-attribute",
     "boolean-attribute": "flag-attribute",

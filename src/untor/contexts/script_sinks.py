@@ -130,7 +130,7 @@ _ATTRIBUTES: dict[str, str] = {
 """What ``setAttribute`` reads a string as, by the name of the attribute; names that begin with ``on`` are code."""
 
 _CALLING = frozenset({"call", "apply", "bind"})
-_TAG_IN_NAME = re.compile("script|iframe", re.IGNORECASE)
+_TAG_IN_NAME = re.compile("script|iframe", re.IGNORECASE | re.ASCII)
 
 
 def called(chain: Chain, index: int, first: str | None, elements: frozenset[tuple[Chain, str]]) -> Sink | None:

@@ -51,7 +51,7 @@ if TYPE_CHECKING:
 
     from untor.contexts.client_libraries import Tables
 
-_SAFE_AFTER_STEP = re.compile(r"[\s;,(){}\[\]\"'`]")
+_SAFE_AFTER_STEP = re.compile(r"[ \t\n\r\f\v;,(){}\[\]\"'`]")
 _NO_GAP_AFTER = frozenset(")]},;:?=!&|*%^~>+-/ \t\n\r\u2028\u2029")
 
 _LOST = "the script before it could not be followed"

@@ -21,11 +21,11 @@ _DELIMITER = re.compile(r"[/?#\\]")
 _IGNORED = re.compile("[\t\n\r]+")
 _SEPARATOR = re.compile(r"[/\\]")
 _END_OF_PATH = re.compile("[?#]")
-_ONLY_DOTS = re.compile(r"(?:\.|%2e)+", re.IGNORECASE)
+_ONLY_DOTS = re.compile(r"(?:\.|%2e)+", re.IGNORECASE | re.ASCII)
 _SPACE = re.compile("[ \t\n\f\r]+")
 _NOT_SPACE = re.compile("[^ \t\n\f\r]+")
 _COMMAS = re.compile("[ \t\n\f\r,]+")
-_REFRESH = re.compile(r"\s*[0-9.]*\s*[;,]?\s*(?:url\s*=\s*)?[\"']?", re.IGNORECASE)
+_REFRESH = re.compile("_*[0-9.]*_*[;,]?_*(?:url_*=_*)?[\"']?".replace("_", r"[ \t\n\r\f]"), re.IGNORECASE | re.ASCII)
 
 _REMEDY = "Pass the whole URL as one value: {= url =}."
 

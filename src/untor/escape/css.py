@@ -26,7 +26,7 @@ _COLOUR = pattern(r"#(?:[0-9A-Fa-f]{3,4}|[0-9A-Fa-f]{6}|[0-9A-Fa-f]{8})")
 _DIMENSION = pattern(_NUMBER.pattern + r"(?:%|[A-Za-z]{1,8})?")
 # CSS Color 4 §4, CSS Values 4 §10: functions whose arguments are numbers and names only.
 _FUNCTION = pattern(
-    r"(?i:(?:rgba?|hsla?|hwb|lab|lch|oklab|oklch|color|calc|min|max|clamp|var|translate[XYZ]?|translate3d|scale[XYZ]?"
+    r"(?ai:(?:rgba?|hsla?|hwb|lab|lch|oklab|oklch|color|calc|min|max|clamp|var|translate[XYZ]?|translate3d|scale[XYZ]?"
     r"|rotate[XYZ]?|skew[XY]?|cubic-bezier|steps|blur|brightness|contrast|grayscale|opacity|saturate)"
     r"\([A-Za-z0-9_.,% +-]*(?: ?/ ?[A-Za-z0-9_.% +-]+)?\))"
 )
@@ -56,8 +56,7 @@ def style_name(value: object) -> str:
         return _blocked(string, "untor-blocked")
     first = string[0]
     if first.isascii() and (first.isdigit() or (first == "-" and string[1] in "-0123456789")):
-        start = f"\\{ord(first):x} " if first != "-" else "\\2d "
-        return start + _TO_ESCAPE_IN_NAME.sub(_escape, string[1:])
+        return f"\\{ord(first):x} " + _TO_ESCAPE_IN_NAME.sub(_escape, string[1:])
     return _TO_ESCAPE_IN_NAME.sub(_escape, string)
 
 
@@ -89,7 +88,7 @@ def style_keyframes(value: object) -> str:
     return f'"{string.lower()}"' if string.lower() in RESERVED else style_name(string)
 
 
-_NTH = pattern(r"(?i)\s*(?:even|odd|[+-]?[0-9]+|[+-]?[0-9]*n(?:\s*[+-]\s*[0-9]+)?)\s*")
+_NTH = pattern("(?ai)_*(?:even|odd|[+-]?[0-9]+|[+-]?[0-9]*n(?:_*[+-]_*[0-9]+)?)_*".replace("_", r"[ \t\n\r\f]"))
 """CSS Syntax 3 §6.2: the notation ``an+b``."""
 
 

@@ -47,8 +47,8 @@ def _text(string: str) -> str:
 
 
 _BREAKOUT = pattern(
-    r"(?i)</?(?:b|big|blockquote|body|br|center|code|dd|div|dl|dt|em|embed|h[1-6]|head|hr|i|img|li|listing|menu|meta|nobr"
-    r"|ol|p|pre|ruby|s|small|span|strong|strike|sub|sup|table|tt|u|ul|var|font)(?![^\s/>])"
+    r"(?ai)</?(?:b|big|blockquote|body|br|center|code|dd|div|dl|dt|em|embed|h[1-6]|head|hr|i|img|li|listing|menu|meta|nobr"
+    r"|ol|p|pre|ruby|s|small|span|strong|strike|sub|sup|table|tt|u|ul|var|font)(?![^ \t\n\r\f/>])"
 )
 """HTML §13.2.6.5: tags that end foreign content."""
 

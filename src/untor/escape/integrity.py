@@ -6,7 +6,7 @@ from untor.escape.lazy_patterns import pattern
 from untor.escape.printing import MISSING, printed
 from untor.escape.url import log_blocked
 
-_HASHES = pattern(r"\s*(?:sha(?:256|384|512)-[A-Za-z0-9+/_-]+={0,2}(?:\?[!-~]*)?(?:\s+|\Z))+")
+_HASHES = pattern(r"[ \t\n\r\f]*(?:sha(?:256|384|512)-[A-Za-z0-9+/_-]+={0,2}(?:\?[!-~]*)?(?:[ \t\n\r\f]+|\Z))+")
 """Subresource Integrity §3.5: ``integrity-metadata``."""
 
 _UNSAFE = pattern("[\"'&<>]")

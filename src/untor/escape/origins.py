@@ -14,7 +14,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-_ORIGIN = pattern(r"(?i)(https?)://([a-z0-9.-]+|\[[0-9a-f:]+\])(?::([0-9]+))?(?=[/?#]|\Z)")
+_ORIGIN = pattern(r"(?ai)(https?)://([a-z0-9.-]+|\[[0-9a-f:]+\])(?::([0-9]+))?(?=[/?#]|\Z)")
 _DEFAULT_PORTS = {"http": "80", "https": "443"}
 
 

@@ -40,10 +40,10 @@ FOREIGN_ORIGIN = "code would be loaded from an origin that is not the template's
 _LONGEST_LOGGED = 200
 _TAB_OR_NEWLINE = pattern("[\t\n\r]+")
 _SCHEME = pattern(r"([A-Za-z][A-Za-z0-9+.\-]*):")
-_DATA_IMAGE = pattern(r"(?i)data:image/(?!svg)[a-z0-9.\-]+[;,]")
-_DOTS = pattern(r"(?i)(?:\.|%2e){1,2}")
+_DATA_IMAGE = pattern(r"(?ai)data:image/(?!svg)[a-z0-9.\-]+[;,]")
+_DOTS = pattern(r"(?ai)(?:\.|%2e){1,2}")
 # URL §4.4: special authority slashes state, and relative slash state for a base with a special scheme.
-_AUTHORITY_START = pattern(r"(?i)(?:https?|wss?|ftp|file):[/\\]*|[/\\]{2,}")
+_AUTHORITY_START = pattern(r"(?ai)(?:https?|wss?|ftp|file):[/\\]*|[/\\]{2,}")
 _PATH_PARTS = pattern(r"([/\\?#])")
 
 # URL §1.3: the component percent-encode set and more; RFC 3986 §2.3: only unreserved characters stay.
@@ -53,7 +53,7 @@ _ENCODED = [chr(byte) if byte in _UNRESERVED else f"%{byte:02X}" for byte in ran
 _ENCODED_OPAQUE = [chr(byte) if byte in _UNRESERVED | frozenset(b"@+") else f"%{byte:02X}" for byte in range(256)]
 _ENCODED_PATH = [chr(byte) if byte in _UNRESERVED | frozenset(b"/") else f"%{byte:02X}" for byte in range(256)]
 _HOST_PART = pattern(r"[A-Za-z0-9.-]+")
-_WITH_HOST = pattern(r"(?i)(?:[a-z]+:)?//(?=[a-z0-9])[a-z0-9.-]*[a-z0-9]\.?(?::[0-9]+)?(?=[/?#]|\Z)")
+_WITH_HOST = pattern(r"(?ai)(?:[a-z]+:)?//(?=[a-z0-9])[a-z0-9.-]*[a-z0-9]\.?(?::[0-9]+)?(?=[/?#]|\Z)")
 
 
 _attribute = fast(attribute)

@@ -10,10 +10,10 @@ from untor.escape.printing import NotPrintable
 
 _NOT_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ufffe\uffff\ud800-\udfff]")
 _VOID = re.compile(
-    r"""<((?i:area|base|br|col|embed|hr|img|input|link|meta|source|track|wbr))"""
-    r"""((?:\s+[A-Za-z][A-Za-z0-9:-]*(?:="[^"<]*"|='[^'<]*')?)*)\s*(?<!/)>"""
+    r"""<((?ai:area|base|br|col|embed|hr|img|input|link|meta|source|track|wbr))"""
+    r"""((?:[ \t\r\n]+[A-Za-z][A-Za-z0-9:-]*(?:="[^"<]*"|='[^'<]*')?)*)[ \t\r\n]*(?<!/)>"""
 )
-_ATTRIBUTE = re.compile(r"""\s+([A-Za-z][A-Za-z0-9:-]*)(="[^"<]*"|='[^'<]*')?""")
+_ATTRIBUTE = re.compile(r"""[ \t\r\n]+([A-Za-z][A-Za-z0-9:-]*)(="[^"<]*"|='[^'<]*')?""")
 _REFERENCE = re.compile("&([A-Za-z][A-Za-z0-9]*);")
 
 

@@ -57,8 +57,8 @@ class Mark:
 
 
 _CANDIDATE = re.compile(r"\{=|<!")
-_NO_STEP = re.compile(r"<!(?:doctype|\[CDATA\[|\[(?:if\b|endif\]))", re.IGNORECASE)
-_CONDITIONAL = re.compile(r"<!--\[if\b", re.IGNORECASE)
+_NO_STEP = re.compile(r"<!(?:doctype|\[CDATA\[|\[(?:if\b|endif\]))", re.IGNORECASE | re.ASCII)
+_CONDITIONAL = re.compile(r"<!--\[if\b", re.IGNORECASE | re.ASCII)
 _STEP = re.compile(r"<!(\s*)([^\W\d]\w*)")
 _OPENER = re.compile(rf"\{{=|<!\s*(?:{'|'.join(STEPS)})\b")
 _STRING = r'"(?:[^"\\\r\n]|\\.)*"|\'(?:[^\'\\\r\n]|\\.)*\''
