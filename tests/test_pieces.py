@@ -84,7 +84,7 @@ def test_from_the_cache(case: Case, tmp_path: Path) -> None:
     first = engine_of(case, tmp_path / "site", **options)
     assert first.render("page", data_of(case)) == case.parts["page"]
     second = engine_of(case, tmp_path / "site", **options)
-    second.plan_of = None  # type: ignore[assignment, method-assign]
+    second.compiler.plan = None  # type: ignore[assignment, method-assign]
     assert second.render("page", data_of(case)) == case.parts["page"]
     assert second.template("page").inputs == first.template("page").inputs
 
@@ -276,8 +276,10 @@ class Frame:
 class Polar:
     """What another kind of data frame looks like."""
 
-    def iter_rows(self, *, named: bool) -> Iterator[dict[str, int]]:
-        yield {"a": 5, "b": int(named)}
+    columns = ("a", "b")
+
+    def iter_rows(self) -> Iterator[tuple[int, ...]]:
+        yield 5, 1
 
 
 class Array:

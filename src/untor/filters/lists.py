@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from untor.escape import MISSING, printed
-from untor.runtime.closed_types import CLOSED
+from untor.runtime.attributes import dot_data_maybe, item_maybe
 from untor.runtime.filter_error import FilterProblem, unfit
+from untor.runtime.iteration import is_data_frame, mappings_of
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -181,23 +182,11 @@ def _items(value: object) -> Iterable[object]:
     """Return what can be looped over, of a mapping its keys; text and bytes are no lists."""
     if isinstance(value, str | bytes | bytearray):
         raise unfit("lists", value)
-    if _is_row_set(value):
-        return _rows(value)
+    if is_data_frame(value):
+        return mappings_of(value)
     if not (hasattr(type(value), "__iter__") or hasattr(type(value), "__getitem__")):
         raise unfit("lists", value)
     return value  # type: ignore[return-value]
-
-
-def _is_row_set(value: object) -> bool:
-    return hasattr(value, "columns") and (hasattr(type(value), "itertuples") or hasattr(type(value), "iter_rows"))
-
-
-def _rows(frame: Any) -> list[object]:
-    """Return the rows of a data frame, each a mapping from the names of columns."""
-    if hasattr(type(frame), "iter_rows"):
-        return list(frame.iter_rows(named=True))
-    names = [str(name) for name in frame.columns]
-    return [dict(zip(names, row, strict=True)) for row in frame.itertuples(index=False, name=None)]
 
 
 def _count(n: object) -> int:
@@ -211,7 +200,7 @@ def _key(by: object) -> Callable[[object], object]:
     if by is None:
         return lambda item: item
     if isinstance(by, int) and not isinstance(by, bool):
-        return lambda item: _step(item, by)
+        return lambda item: item_maybe(item, by)
     if not isinstance(by, str) or not by:
         raise FilterProblem('the name must be text, like "name" or "vessel.name".')
     steps = by.split(".")
@@ -220,28 +209,12 @@ def _key(by: object) -> Callable[[object], object]:
 
     def read(item: object) -> object:
         for step in steps:
-            item = _step(item, step)
+            item = dot_data_maybe(item, step)
             if item is None or item is MISSING:
                 return item
         return item
 
     return read
-
-
-def _step(item: object, name: str | int) -> object:
-    """Return the key or attribute of an item, as a dot does."""
-    if isinstance(item, CLOSED):
-        raise FilterProblem(f"a {type(item).__name__} has no attributes in templates.")
-    if isinstance(item, dict):
-        return item.get(name, MISSING)
-    if isinstance(name, str) and not hasattr(type(item), "keys"):
-        found = getattr(item, name, MISSING)
-        if found is not MISSING and not callable(found):
-            return found
-    try:
-        return item[name]  # type: ignore[index]
-    except (LookupError, TypeError):
-        return MISSING
 
 
 def _say(what: str) -> None:

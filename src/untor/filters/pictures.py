@@ -6,6 +6,7 @@ from untor.escape import TrustedHTML, printed
 from untor.escape.html import attribute
 from untor.escape.html import text as escaped
 from untor.runtime.filter_error import FilterProblem, unfit
+from untor.runtime.iteration import is_data_frame, rows_of
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -112,10 +113,8 @@ def table_filter(number: Callable[..., object]) -> Callable[..., TrustedHTML]:
 
 
 def _columns_and_rows(value: Any) -> tuple[list[object], list[list[object]]]:
-    if hasattr(value, "columns") and hasattr(type(value), "iter_rows"):
-        return list(value.columns), [list(row) for row in value.iter_rows()]
-    if hasattr(value, "columns") and hasattr(type(value), "itertuples"):
-        return list(value.columns), [list(row) for row in value.itertuples(index=False, name=None)]
+    if is_data_frame(value):
+        return list(value.columns), [list(row) for row in rows_of(value)]
     if isinstance(value, list | tuple) and all(isinstance(row, dict) for row in value):
         names = list(dict.fromkeys(name for row in value for name in row))
         return names, [[row.get(name) for name in names] for row in value]

@@ -21,10 +21,8 @@ def each(value: object) -> Iterable[object]:
         return ()
     if isinstance(value, bytes | bytearray | memoryview):
         raise RenderError(Problem("not-iterable", what="bytes"))
-    if hasattr(type(value), "itertuples") and hasattr(value, "columns"):
-        return _rows(value)
-    if hasattr(type(value), "iter_rows"):
-        return value.iter_rows(named=True)  # type: ignore[attr-defined, no-any-return]
+    if is_data_frame(value):
+        return mappings_of(value)
     try:
         return iter(value)  # type: ignore[call-overload, no-any-return]
     except TypeError:
@@ -33,10 +31,22 @@ def each(value: object) -> Iterable[object]:
         raise RenderError(Problem("not-iterable", hint=hint, what=what)) from None
 
 
-def _rows(frame: Any) -> Iterator[object]:
+def is_data_frame(value: object) -> bool:
+    """Tell whether a value is a table with named columns, as pandas and polars have it."""
+    return (hasattr(type(value), "itertuples") or hasattr(type(value), "iter_rows")) and hasattr(value, "columns")
+
+
+def rows_of(frame: Any) -> Iterator[tuple[object, ...]]:
+    """Return the rows of a data frame, each with the values of all columns."""
+    if hasattr(type(frame), "iter_rows"):
+        return frame.iter_rows()  # type: ignore[no-any-return]
+    return frame.itertuples(index=False, name=None)  # type: ignore[no-any-return]
+
+
+def mappings_of(frame: Any) -> Iterator[dict[str, object]]:
     """Yield the rows of a data frame, each a mapping from the names of columns."""
     names = [str(name) for name in frame.columns]
-    for row in frame.itertuples(index=False, name=None):
+    for row in rows_of(frame):
         yield dict(zip(names, row, strict=True))
 
 
