@@ -7,6 +7,7 @@ import sys
 import tempfile
 import traceback
 from pathlib import Path
+from typing import Any
 
 import pytest
 from support import cases, data_of
@@ -14,6 +15,7 @@ from support import cases, data_of
 from untor import DataError, Engine, MarkError, RenderError, UntorError
 from untor.diagnostics.codes import CODES, EXAMPLE_FILES
 from untor.errors import ERRORS
+from untor.runtime.tracebacks import traces
 
 folder = Path(tempfile.mkdtemp())
 for name, text in EXAMPLE_FILES.items():
@@ -23,7 +25,7 @@ EXAMPLES = {code: kind for code, kind in CODES.items() if kind.failing}
 TEXTS = {case.title: case for case in cases("problems.txt")}
 
 
-def caught(template: str, data: object) -> UntorError:
+def caught(template: str, data: Any) -> UntorError:
     with pytest.raises(UntorError) as found:
         engine.compile(template, "page.html").render(data)
     return found.value
@@ -93,6 +95,23 @@ def test_traceback_points_into_the_template() -> None:
     text = "".join(traceback.format_exception(found.value))
     assert 'File "board.html", line 2, in render\n    {= 1 =} é {= 1 // x =}' in text
     assert (found.value.line, found.value.column) == (2, 14)
+
+
+@pytest.mark.parametrize(("expression", "cause"), [("1 // v", ZeroDivisionError), ("v.name", None)])
+@pytest.mark.parametrize("way", ["render", "stream"])
+def test_traceback_of_an_include(tmp_path: Path, way: str, expression: str, cause: type[Exception] | None) -> None:
+    """Code of an included template that became part of its caller is shown in its own file and line, with its values."""
+    (tmp_path / "berth.html").write_text(f"<li>\n\n{{= {expression} =}}", "utf-8")
+    (tmp_path / "page.html").write_text('<! for v in vs !><! include "berth" v=v !><! end !>', "utf-8")
+    with pytest.raises(RenderError) as found:
+        "".join(getattr(Engine(tmp_path).template("page"), way)(vs=[0]))
+    shown = found.value.__cause__ or found.value
+    frames = traceback.extract_tb(shown.__traceback__)
+    assert [frame.lineno for frame in frames if frame.filename == str(tmp_path / "berth.html")] == [3]
+    assert not [frame for frame in frames if (frame.lineno or 0) > 1000]
+    assert f"{{= {expression} =}}" in "".join(traceback.format_exception(found.value))
+    assert (found.value.name, found.value.line, found.value.column) == ("berth.html", 3, 4 if cause else 6)
+    assert 0 in [value for frame in traces(found.value) for value in frame.f_locals.values()]
 
 
 def test_errors_pickle() -> None:

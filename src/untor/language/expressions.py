@@ -307,7 +307,7 @@ class Parser:
         closing = _CLOSING[opened.text]
         if opened.text == "(":
             inner = self.nested(self.expression)
-            self.expect(closing, opened)
+            inner.start, inner.end = opened.start, self.expect(closing, opened).end
             return inner
         values: list[tree.Expression] = []
         pairs: list[tuple[tree.Expression, tree.Expression]] = []

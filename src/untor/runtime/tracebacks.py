@@ -6,6 +6,7 @@ Generated code carries the template's own lines and columns, so that the traceba
 from __future__ import annotations
 
 from opcode import opmap
+from types import TracebackType
 
 from untor.diagnostics.problem import Problem
 from untor.errors import MissingValue, RenderError, UntorError
@@ -15,7 +16,7 @@ from untor.runtime.filter_error import FilterProblem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from types import FrameType, TracebackType
+    from types import FrameType
 
     from untor.diagnostics.source import Source
 
@@ -61,7 +62,13 @@ def locate(error: BaseException, sources: Sources) -> tuple[Source, int, int] | 
 
 
 def trouble(error: Exception, sources: Sources, calls: Calls, reads: Reads) -> UntorError | None:
-    """Return the exception to raise instead; ``None`` when the one there is can go on, with its place filled in."""
+    """Return the exception to raise instead; ``None`` to raise the original one again, with its position filled in."""
+    instead = _instead_of(error, sources, calls, reads)
+    _give_own_lines(error)
+    return instead
+
+
+def _instead_of(error: Exception, sources: Sources, calls: Calls, reads: Reads) -> UntorError | None:
     place = locate(error, sources)
     if isinstance(error, KeyError | AttributeError) and (missing := _not_there(error, sources, reads)):
         if place is not None:
@@ -84,6 +91,49 @@ def trouble(error: Exception, sources: Sources, calls: Calls, reads: Reads) -> U
     if kind == "call" and source.text[end - 1 : end] == ")":
         return RenderError(Problem("call-failed", source, start, end, word=name, trouble=what))
     return RenderError(Problem("expression-failed", source, start, end, trouble=what))
+
+
+def _give_own_lines(error: Exception) -> None:
+    """Replace the parts of a traceback whose code is that of another file by ones that show that file and its line.
+
+    Such code is part of a function of the including template, and Python's own traceback knows one file a function.
+    """
+    parts: list[TracebackType] = []
+    part = error.__traceback__
+    while part is not None:
+        parts.append(part)
+        part = part.tb_next
+    if all(part.tb_lineno < LINES for part in parts):
+        return
+    following: TracebackType | None = None
+    for part in reversed(parts):
+        sources = part.tb_frame.f_globals.get("__untor_sources__")
+        if part.tb_lineno >= LINES and sources is not None:
+            following = _in_own_file(part, [*sources.values()][part.tb_lineno // LINES], following)
+        else:
+            following = TracebackType(following, part.tb_frame, part.tb_lasti, part.tb_lineno)
+    error.__traceback__ = following
+
+
+def _in_own_file(part: TracebackType, source: Source, following: TracebackType | None) -> TracebackType:
+    """Return a part of a traceback with the file and line of a source, and the values of the original frame."""
+    import ast  # noqa: PLC0415  only for an error in an included template
+
+    code = part.tb_frame.f_code
+    line, last_line, first, last = [*code.co_positions()][part.tb_lasti // 2]
+    line = part.tb_lineno % LINES
+    module = ast.parse("0/0")
+    for node in ast.walk(module):
+        if isinstance(node, ast.expr | ast.stmt):
+            node.lineno, node.end_lineno = line, (last_line or line) % LINES
+            node.col_offset, node.end_col_offset = first or 0, last or 0
+    raises = compile(module, source.path or source.name, "exec").replace(co_name=code.co_name)
+    try:
+        exec(raises, part.tb_frame.f_globals, dict(part.tb_frame.f_locals))  # noqa: S102  code of our own
+    except ZeroDivisionError as error:
+        own = error.__traceback__.tb_next  # type: ignore[union-attr]
+    assert own is not None  # noqa: S101  the code raises
+    return TracebackType(following, own.tb_frame, own.tb_lasti, line)
 
 
 def untold(error: Exception) -> bool:
@@ -122,14 +172,14 @@ def _not_there(error: KeyError | AttributeError, sources: Sources, reads: Reads)
 def _fill_in(error: UntorError, source: Source, start: int, end: int) -> None:
     problem = error.problem
     if isinstance(error, MissingValue):
-        text = source.text[start:end]
-        owner, found, word = text.rpartition("[" if text.endswith("]") else ".")
-        if found and problem.code == "attribute-of-none":
-            word = f"[{word}" if found == "[" else word
-            owner = owner.rstrip().rstrip("?")
-            hint = f"If it may be None, write {owner}?{text[len(owner) :].lstrip('? ')} to print nothing, or test it "
-            problem = Problem(problem.code, hint=f"{hint}with <! if {owner} !>.", owner=owner, word=word)
-        start = end - len(word) if found == "." else start
+        from untor.language.reads import read_at  # noqa: PLC0415  only for a message
+
+        read = read_at(source, start, end)
+        if read is not None and problem.code == "attribute-of-none":
+            hint = f"If it may be None, write {read.owner}?{read.after} to print nothing, or test it with "
+            hint += f"<! if {read.owner} !>."
+            problem = Problem(problem.code, hint=hint, owner=read.owner, word=read.word)
+        start = start if read is None else read.start
     problem.at(source, start, end)
     error.problem = problem
     error.args = (problem,)
