@@ -42,7 +42,7 @@ def codes(folder: Path, **files: str) -> list[str]:
     """Return the codes found in a site of some files."""
     for name, text in files.items():
         (folder / f"{name}.html").write_text(text, "utf-8")
-    return [finding.code for finding in check(Engine(folder)).findings]
+    return [finding.code for finding in check(Engine(folder).compiler).findings]
 
 
 def test_site(site: Path) -> None:
@@ -91,13 +91,15 @@ def test_elements(case: object, tmp_path: Path) -> None:
 def agrees(folder: Path) -> None:
     """Look at a page: the checker finds an error in its site where the compiler refuses it, the same one among others."""
     engine = Engine(folder, helpers={"link": str})
-    errors = {found.code for found in check(engine).findings if found.severity == "error"}
+    errors = {found.code for found in check(engine.compiler).findings if found.severity == "error"}
     try:
         engine.template("page")
     except UntorError as error:
         assert error.code in errors
     else:
-        assert not {found.code for found in check(engine, only={"page.html"}).findings if found.severity == "error"}
+        assert not {
+            found.code for found in check(engine.compiler, only={"page.html"}).findings if found.severity == "error"
+        }
 
 
 @pytest.mark.parametrize("file", ["places.txt", "language.txt", "pieces.txt", "messages.txt"])
@@ -163,7 +165,7 @@ def test_clean(tmp_path: Path) -> None:
     (tmp_path / "templates").mkdir()
     (tmp_path / "templates/page.html").write_text("<p>{= x =}</p>", "utf-8")
     assert untor("check", folder=tmp_path) == (0, "1 template checked: nothing is wrong.\n", "")
-    assert all(report(check(Engine(tmp_path / "templates"))) for report in FORMATS.values())
+    assert all(report(check(Engine(tmp_path / "templates").compiler)) for report in FORMATS.values())
 
 
 @pytest.mark.parametrize(
@@ -227,10 +229,10 @@ def test_many_pages(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     for number in range(60):
         text = f"<p>{{= x{number} =}}<b></p>" if number % 3 else "<{= tag =}>"
         (tmp_path / f"page{number}.html").write_text(text, "utf-8")
-    alone = check(Engine(tmp_path))
+    alone = check(Engine(tmp_path).compiler)
     done: list[tuple[int, int]] = []
     monkeypatch.setattr(checker, "_ENOUGH", 10)
-    assert check(Engine(tmp_path), progress=lambda *now: done.append(now)).findings == alone.findings
+    assert check(Engine(tmp_path).compiler, progress=lambda *now: done.append(now)).findings == alone.findings
     assert (len(alone.findings), done[-1]) == (60, (60, 60))
 
 

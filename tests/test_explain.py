@@ -7,13 +7,14 @@ import subprocess
 import sys
 from importlib.resources import files
 from pathlib import Path
+from typing import Any
 
 import pytest
 from selectolax.lexbor import LexborHTMLParser
 from support import CASES, cases
 
 from untor import Engine, MissingValue, UntorError
-from untor.engine.template import Origin
+from untor.compiler.origin import Origin
 from untor.escape import NAMES
 from untor.explain.descriptions import KINDS, WORDS
 from untor.explain.printed_values import chain, values_of
@@ -64,7 +65,7 @@ def test_code(tmp_path: Path) -> None:
     (tmp_path / "page.html").write_text("<p>{= x =}</p><! for y in ys !>{= y.z =}<! end !>", "utf-8")
     status, output, errors = untor("explain", "page", "--code", "--folder", ".", folder=tmp_path)
     assert (status, errors) == (0, "")
-    template = Engine(tmp_path).template("page")
+    template: Any = Engine(tmp_path).template("page")
     namespace = dict(template.render.__globals__)
     exec(output, namespace)  # noqa: S102  our own code
     data = {"x": "<", "ys": [{"z": 1}]}
@@ -100,7 +101,9 @@ def test_steps_agree_with_the_page() -> None:
             continue
         if [placement.expression for placement in template.placements] != ["x"]:
             continue
-        (journey,) = journeys(engine, engine.plan_of(Origin("page.html", case.parts["template"])), "x", context)
+        (journey,) = journeys(
+            engine.compiler, engine.compiler.plan(Origin("page.html", case.parts["template"])), "x", context
+        )
         last = journey.steps[-1].result
         whole_url = "url" in template.placements[0].context or "srcset" in template.placements[0].context
         assert last in page or (whole_url and "about:invalid" in page) or last.startswith("("), case.title
@@ -111,14 +114,18 @@ def test_steps_agree_with_the_page() -> None:
 def test_evaluate() -> None:
     """An expression is what a print mark would print, before it is text."""
     engine = Engine(helpers={"double": lambda x: x * 2}, globals={"harbour": "Port Ellery"})
-    assert evaluate(engine, "[double(n), harbour | upper, m ?? 'none']", {"n": 2}) == [4, "PORT ELLERY", "none"]
-    assert [step.result for step in filtered(engine, "n | join(', ') | upper", {"n": ["a", "b"]})] == [
+    assert evaluate(engine.compiler, "[double(n), harbour | upper, m ?? 'none']", {"n": 2}) == [
+        4,
+        "PORT ELLERY",
+        "none",
+    ]
+    assert [step.result for step in filtered(engine.compiler, "n | join(', ') | upper", {"n": ["a", "b"]})] == [
         "['a', 'b'] (list)",
         "'a, b' (str)",
         "'A, B' (str)",
     ]
     with pytest.raises(MissingValue, match='There is no "gone" here'):
-        evaluate(engine, "gone", {})
+        evaluate(engine.compiler, "gone", {})
     assert chain("a + b | clip(3) | upper") == [
         ("a + b", "a + b"),
         ("a + b | clip(3)", "clip(3)"),
@@ -137,9 +144,9 @@ def test_page(tmp_path: Path) -> None:
     (tmp_path / "page.html").write_text(source, "utf-8")
     (tmp_path / "frame.html").write_text("<title>{= t =}</title><body><! slot !>", "utf-8")
     engine = Engine(tmp_path)
-    planned = engine.plan_of(Origin("page"))
+    planned = engine.compiler.plan(Origin("page"))
     values = values_of(planned.placements)
-    page = LexborHTMLParser(explained_template().render(explained_context(engine, planned, values)))
+    page = LexborHTMLParser(explained_template().render(explained_context(engine.compiler, planned, values)))
     sections = page.css("main section:has(table)")
     assert [section.css_first("h2").text() for section in sections] == ["page.html", "frame.html"]  # type: ignore[union-attr]
     lines = [cell.text() for cell in sections[0].css("td.source")]

@@ -21,7 +21,7 @@ from test_speed import VALUES, Broken, Html, built, outcome
 from untor import Engine, UntorError
 from untor.codegen import bytecode, loops, module
 from untor.codegen.bytecode import FOR, READ, WRITE
-from untor.engine.template import Origin
+from untor.compiler.origin import Origin
 from untor.escape import MISSING
 from untor.escape.accelerated import IS_BUILT
 
@@ -620,7 +620,7 @@ def test_loops_in_loops_are_tried_a_few_times(inner: str, monkeypatch: pytest.Mo
 
 def test_code_of_a_loop() -> None:
     """The loop of the extension stands before that of Python, which reads nothing in copies."""
-    shown = module.shown(Engine().plan_of(Origin("case.html", ROW)))
+    shown = module.shown(Engine().compiler.plan(Origin("case.html", ROW)))
     assert [shown.count(each) for each in ("l0 = loop(", "l0(append, ", "dot(v_row", "['b']", "for v_row")] == [
         1,
         1,

@@ -21,7 +21,7 @@ from support import cases
 from untor import Engine, MissingValue, RenderError, TrustedHTML, TrustedURL, UntorError
 from untor.analysis.walker import BlockWalker
 from untor.codegen import expression_code, functions, module, output
-from untor.engine.template import Origin
+from untor.compiler.origin import Origin
 from untor.escape import MISSING, html, javascript, url
 from untor.escape.accelerated import IS_BUILT, fast
 from untor.runtime import attributes
@@ -624,14 +624,14 @@ def test_pieces_in_place_are_the_same(piece: str, use: str) -> None:
 def test_pieces_in_loops_are_in_place(tmp_path: Path) -> None:
     """A piece in a loop is part of the page: nothing is called for it, unless it is large, or its lines cannot be told."""
     made = site_of(tmp_path)
-    shown = module.shown(made.plan_of(Origin("page")))
+    shown = module.shown(made.compiler.plan(Origin("page")))
     assert shown.count("def ") == 1
     with pytest.MonkeyPatch.context() as patched:
         patched.setattr(module, "LINES", 2)
-        assert module.shown(made.plan_of(Origin("page"))).count("def ") == 2
+        assert module.shown(made.compiler.plan(Origin("page"))).count("def ") == 2
     large = SITE["row.html"].replace("</li>", "{= n =}<br>" * 60)
     (tmp_path / "row.html").write_text(large, "utf-8")
-    shown = module.shown(Engine(tmp_path, filters={"shout": str.upper}).plan_of(Origin("page")))
+    shown = module.shown(Engine(tmp_path, filters={"shout": str.upper}).compiler.plan(Origin("page")))
     assert shown.count("def ") == 2
 
 
@@ -642,7 +642,7 @@ def counted(monkeypatch: pytest.MonkeyPatch, source: str, data: Mapping[str, obj
     """Return how often a page calls each function of its own names."""
     counts: dict[str, int] = {}
     own = Engine()
-    function = own.compile(source).render
+    function: Any = own.compile(source).render
     for name, value in list(function.__globals__.items()):
         if callable(value) and not name.startswith("__"):
 
@@ -742,7 +742,7 @@ def test_values_by_name(name: str, source: str) -> None:
 def test_parameters_mean_nothing_else(case: Any) -> None:
     """What a page takes as a parameter of its own is read where it is handed over, and nowhere else in the code."""
     try:
-        plan = engine.plan_of(Origin("case.html", case.parts["template"]))
+        plan = engine.compiler.plan(Origin("case.html", case.parts["template"]))
     except UntorError:
         return
     for variant in ("render", "stream_async"):
@@ -767,7 +767,7 @@ def test_code_of_a_run() -> None:
     """A run is one f-string, what it reads is read in three copies; a page of one run returns it."""
     reads, whole = (
         ast.unparse(
-            module.module_of(engine.plan_of(Origin("case.html", source)), "render", module._shared(lenient=False))
+            module.module_of(engine.compiler.plan(Origin("case.html", source)), "render", module._shared(lenient=False))
         )
         for source in ("<p>{= a.b =}{= a.c =}</p>", "<p>{= a =}</p>")
     )

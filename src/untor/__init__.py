@@ -1,4 +1,4 @@
-"""Untor: HTML pages from templates and data, safe from cross-site scripting in every place a value can land."""
+"""Untor: HTML pages from templates and data, safe from cross-site scripting wherever a value is printed."""
 
 from untor.engine.engine import Engine
 from untor.engine.template import Template
@@ -12,23 +12,31 @@ from untor.errors import (
     UntorError,
 )
 from untor.escape import TrustedCSS, TrustedHTML, TrustedScript, TrustedScriptURL, TrustedURL
+from untor.loading.version import VERSION as __version__  # noqa: N811
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from untor.analysis.ir import Placement
+    from untor.check.findings import Finding, Related
+    from untor.diagnostics.problem import Problem
     from untor.web.csp import Policy
     from untor.web.response import Page
-
-__version__ = "0.1.0"
+    from untor.web.routes import Router
 
 __all__ = [
     "DataError",
     "Engine",
+    "Finding",
     "MarkError",
     "MissingValue",
     "Page",
+    "Placement",
     "PlacementError",
     "Policy",
+    "Problem",
+    "Related",
     "RenderError",
+    "Router",
     "Template",
     "TemplateMissing",
     "TrustedCSS",
@@ -40,15 +48,22 @@ __all__ = [
     "__version__",
 ]
 
+_LOADED_WHEN_USED = {
+    "Finding": "untor.check.findings",
+    "Page": "untor.web.response",
+    "Placement": "untor.analysis.ir",
+    "Policy": "untor.web.csp",
+    "Problem": "untor.diagnostics.problem",
+    "Related": "untor.check.findings",
+    "Router": "untor.web.routes",
+}
+"""What rendering a page does without."""
+
 
 def __getattr__(name: str) -> object:
-    """Load what only programs that answer requests need."""
-    if name == "Page":
-        from untor.web.response import Page  # noqa: PLC0415
+    """Load a public name when it is first used."""
+    if name not in _LOADED_WHEN_USED:
+        raise AttributeError(f"module 'untor' has no attribute {name!r}")
+    from importlib import import_module  # noqa: PLC0415
 
-        return Page
-    if name == "Policy":
-        from untor.web.csp import Policy  # noqa: PLC0415
-
-        return Policy
-    raise AttributeError(f"module 'untor' has no attribute {name!r}")
+    return getattr(import_module(_LOADED_WHEN_USED[name]), name)

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
 class UntorError(Exception):
     """Anything that Untor refuses or that fails inside a template."""
 
+    __module__ = "untor"
+
     def __init__(self, problem: Problem) -> None:
         super().__init__(problem)
         self.problem = problem
@@ -71,25 +73,37 @@ class UntorError(Exception):
 class TemplateMissing(UntorError):  # noqa: N818  the name says what is the matter
     """There is no template of that name in the engine's folders."""
 
+    __module__ = "untor"
+
 
 class MarkError(UntorError):
     """A mark, step or expression that cannot be read."""
+
+    __module__ = "untor"
 
 
 class PlacementError(UntorError):
     """A value stands where no escaping can promise that the page keeps its structure."""
 
+    __module__ = "untor"
+
 
 class RenderError(UntorError):
     """Rendering failed; the exception of the value, filter or helper is its ``__cause__``."""
+
+    __module__ = "untor"
 
 
 class MissingValue(RenderError):  # noqa: N818  the name says what is the matter
     """A name, attribute, key or item that is not there."""
 
+    __module__ = "untor"
+
 
 class DataError(UntorError):
     """A data file that cannot be read."""
+
+    __module__ = "untor"
 
 
 ERRORS: dict[str, type[UntorError]] = {

@@ -42,12 +42,12 @@ def _templates(options: Any) -> Iterator[tuple[str, list[Finding]]]:
         engine = engine_named(options.untor_engine) if options.untor_engine else Engine(options.untor)
     except click.ClickException as error:
         raise pytest.UsageError(error.format_message()) from error
-    wanted = Wanted(configured.accept, configured.also, configured.most_trusted)
-    names = sorted({name for name, _ in engine.folders.files()})
+    wanted = Wanted(configured.accept, configured.also, configured.most_trusted, engine.policy is not None)
+    names = sorted({name for name, _ in engine.compiler.loader.files()})
     if not names:
-        folders = ", ".join(folder for _, folder in engine.folders.entries)
+        folders = ", ".join(folder for _, folder in engine.compiler.loader.entries)
         raise pytest.UsageError(f"--untor: there are no templates in {folders}")
-    findings = check(engine, wanted).findings
+    findings = check(engine.compiler, wanted).findings
     for name in names:
         yield name, [finding for finding in findings if finding.name == name]
 

@@ -34,7 +34,7 @@ def probe(
 
     Raises what rendering the page with its own context raises, and ``StructureMissing`` without the extra ``probe``.
     """
-    return _probe(engine, page, context, values=values)
+    return _probe(engine.compiler, page, context, values=values)
 
 
 class Comparison:

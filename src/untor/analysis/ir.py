@@ -36,6 +36,9 @@ class Placement(NamedTuple):
         return " \N{SINGLE RIGHT-POINTING ANGLE QUOTATION MARK} ".join(self.path)
 
 
+Placement.__module__ = "untor"
+
+
 @dataclass(slots=True)
 class Operation:
     """One thing to do."""

@@ -16,18 +16,18 @@ from untor.check.findings import Checked, finding_of, shown
 from untor.check.site import Part, Site
 from untor.check.suppressions import Acceptance
 from untor.check.tag_walker import OutlineWalker
+from untor.compiler.origin import Origin
 from untor.compiler.recursion import with_deep_stack
 from untor.diagnostics.problem import Problem
 from untor.diagnostics.rules import OFF
 from untor.diagnostics.source import Source
-from untor.engine.template import Origin
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 
     from untor.analysis.ir import Placement
-    from untor.engine.engine import Engine
+    from untor.compiler.compiler import Compiler
 
 _ENOUGH = 150
 """From how many pages on a second process earns what it costs."""
@@ -40,12 +40,14 @@ class Wanted:
     """What a check is asked for.
 
     ``accepted`` are rules that the whole site accepts, each with its reason; ``also`` are rules that are off unless
-    asked for; ``most_trusted`` is how many values may be printed as trusted, ``None`` for any number.
+    asked for; ``most_trusted`` is how many values may be printed as trusted, ``None`` for any number;
+    ``has_policy`` says that pages are answered with a policy.
     """
 
     accepted: Mapping[str, str] = field(default_factory=dict)
     also: Collection[str] = ()
     most_trusted: int | None = None
+    has_policy: bool = False
 
 
 @dataclass(slots=True)
@@ -57,17 +59,17 @@ class Page:
 
 
 def check(
-    engine: Engine,
+    compiler: Compiler,
     wanted: Wanted = Wanted(),
     *,
     only: Collection[str] | None = None,
     progress: Callable[[int, int], None] | None = None,
 ) -> Checked:
-    """Check the templates of an engine's folders, or ``only`` those of some names; see ``Engine.check``.
+    """Check the templates of a compiler's folders, or ``only`` those of some names; see ``Engine.check``.
 
     ``progress`` is called with the number of pages that are done and of all.
     """
-    site = Site(engine)
+    site = Site(compiler)
     chosen = site.readings.keys() if only is None else set(only)
     pages = [page for page in site.pages() if only is None or not chosen.isdisjoint(site.reached(page.file))]
     problems: dict[object, Problem] = {}
@@ -92,7 +94,7 @@ def _checked(
 ) -> Checked:
     accepted = Acceptance(site, wanted.accepted)
     off = OFF - set(wanted.also)
-    if site.engine.policy is not None:
+    if wanted.has_policy:
         # It puts nonces on the scripts itself; what attributes would do, browsers leave out without a word.
         off = off - {"csp-handler", "csp-style"} | {"csp-script"}
     kept = [problem for problem in problems if not accepted.takes(problem) and problem.code not in off]
@@ -160,7 +162,7 @@ def _page(site: Site, page: Part) -> Page:
 
 
 def _page_found(site: Site, page: Part) -> Page:
-    planned = site.engine.plan_of(Origin(page.file, None, page.part), collects=True)
+    planned = site.compiler.plan(Origin(page.file, None, page.part), collects=True)
     placements = [] if planned.problems else planned.placements
     problems = [*planned.problems, *_without_echoes(planned.problems, _outlined(site, page))]
     problems += _open_resources(site, placements)
@@ -190,7 +192,7 @@ def _outlined(site: Site, page: Part) -> Iterator[Problem]:
     reading = site.readings[page.file]
     if reading.torn or ending_of(reading.source) == ".txt":
         return
-    library = Library(site.engine.reading, site.engine.filters, site.engine.permitted(), collects=True)
+    library = Library(site.compiler.reading, site.compiler.settings.filters, site.compiler.permitted(), collects=True)
     frame = Frame(
         reading, page.part, Names(reading.source, library.filters, set()), Function("page", reading.source, [])
     )
@@ -210,11 +212,11 @@ def _outlined(site: Site, page: Part) -> Iterator[Problem]:
 
 def _open_resources(site: Site, placements: Iterable[Placement]) -> Iterator[Problem]:
     """Yield URLs of code whose origin the template does not fix."""
-    if site.engine.resource_origins:
+    if site.compiler.settings.resource_origins:
         return
     for placement in placements:
         if placement.context == "resource-url" and placement.template in site.readings:
-            if site.engine.assets is not None and placement.expression.startswith("asset("):
+            if "asset" in site.compiler.settings.helper_checks and placement.expression.startswith("asset("):
                 continue
             source = site.readings[placement.template].source
             start, end = _span(source, placement)

@@ -22,6 +22,8 @@ _NUMBER = re.compile(r"\d+")
 class Related:
     """Another place that a finding speaks of: ``message`` says what is there."""
 
+    __module__ = "untor"
+
     path: str
     line: int
     column: int
@@ -36,6 +38,8 @@ class Finding:
     columns in code points; the end is the first place after the finding. ``code`` is a row of the table of problems or
     of rules, ``severity`` its ``error``, ``warning`` or ``note``. ``fingerprint`` stays the same when lines move.
     """
+
+    __module__ = "untor"
 
     path: str
     line: int

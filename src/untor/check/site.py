@@ -12,8 +12,8 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
     from pathlib import Path
 
+    from untor.compiler.compiler import Compiler
     from untor.diagnostics.problem import Problem
-    from untor.engine.engine import Engine
     from untor.language.parser import Reading
 
 Call = tree.Layout | tree.Include
@@ -27,24 +27,24 @@ class Part(NamedTuple):
 
 
 class Site:
-    """All templates of an engine's folders, read."""
+    """All templates of a compiler's folders, read."""
 
-    def __init__(self, engine: Engine) -> None:
-        self.engine = engine
+    def __init__(self, compiler: Compiler) -> None:
+        self.compiler = compiler
         self.readings: dict[str, Reading] = {}
         self.unread: list[Problem] = []
         """The problems of files that are not text."""
         self.hidden: list[tuple[str, Path, Path]] = []
         """Templates that another of the same name hides: the name, the file used and the one that never is."""
-        self.known = engine.globals.keys() | engine.helpers.keys()
+        self.known = compiler.settings.globals.keys() | compiler.settings.helpers.keys()
         found: dict[str, Path] = {}
-        for name, path in engine.folders.files():
+        for name, path in compiler.loader.files():
             if name in found:
                 self.hidden.append((name, found[name], path))
                 continue
             found[name] = path
             try:
-                self.readings[name] = engine.reading(name)
+                self.readings[name] = compiler.reading(name)
             except UntorError as error:
                 if error.problem.source is not None:
                     self.unread.append(error.problem)
@@ -55,7 +55,7 @@ class Site:
         """Return the template that a step names; ``None`` when there is none."""
         if file not in self._called:
             try:
-                name = self.engine.folders.name(file)
+                name = self.compiler.loader.name(file)
             except TemplateMissing:
                 name = ""
             self._called[file] = self.readings.get(name)

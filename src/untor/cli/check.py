@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from dataclasses import replace
 from pathlib import Path
 
 import click
@@ -68,12 +69,13 @@ def command(
     try:
         site, only = _chosen(paths, folders, named)
         with progress("Checking pages") as report:
-            checked = check(site, wanted, only=only, progress=report)
+            wanted = replace(wanted, has_policy=site.policy is not None)
+            checked = check(site.compiler, wanted, only=only, progress=report)
     except UntorError as error:
         click.echo(f"untor: {error}", err=True)
         sys.exit(2)
     if not checked.templates:
-        searched = ", ".join(folder for _, folder in site.folders.entries)
+        searched = ", ".join(folder for _, folder in site.compiler.loader.entries)
         raise click.UsageError(f"There are no templates in {searched}.")
     text = FORMATS[shape](checked)
     if lists and shape == "text":
@@ -105,7 +107,7 @@ def _chosen(paths: tuple[str, ...], folders: tuple[str, ...], named: str) -> tup
             if alone.is_file():
                 found, name = find_page(paths[0], ())
                 site = Engine(found)
-                return site, {site.folders.name(name)}
+                return site, {site.compiler.loader.name(name)}
         site = Engine(searched or ["."])
     if not paths:
         return site, None
@@ -120,15 +122,15 @@ def _names(site: Engine, path: str) -> Iterator[str]:
     given = Path(path)
     if given.exists():
         found = False
-        for name, file in site.folders.files():
+        for name, file in site.compiler.loader.files():
             if _is_in(file, given):
                 found = True
                 yield name
         if found:
             return
-        searched = ", ".join(folder for _, folder in site.folders.entries)
+        searched = ", ".join(folder for _, folder in site.compiler.loader.entries)
         raise click.UsageError(f"{path} has no template in {searched}. Name the folders with --folder.")
-    yield site.folders.name(path)
+    yield site.compiler.loader.name(path)
 
 
 def _show(report: str, *, coloured: bool) -> None:

@@ -10,7 +10,7 @@ import click
 from untor.cli.page_values import Given, context_of, data_options
 from untor.cli.render import write_whole
 from untor.cli.templates import engine_and_page
-from untor.engine.template import Origin
+from untor.compiler.origin import Origin
 from untor.explain.printed_values import values_of
 
 TYPE_CHECKING = False
@@ -63,25 +63,25 @@ def command(
     from rich.console import Console  # noqa: PLC0415  loaded only for what prints with it
 
     site, name = engine_and_page(page, folders, engine)
-    planned = site.plan_of(Origin(name))
+    planned = site.compiler.plan(Origin(name))
     if code:
         from untor.codegen.module import shown  # noqa: PLC0415
 
-        click.echo(shown(planned, lenient=site.missing == "empty"))
+        click.echo(shown(planned, lenient=site.compiler.settings.lenient))
         return
     console = Console(highlight=False, markup=False)
     if expression is not None:
         from untor.explain.trace import filtered, journeys  # noqa: PLC0415
 
         context = context_of(given)
-        steps = filtered(site, expression, context)
-        _print_journeys(console, steps, journeys(site, planned, expression, context))
+        steps = filtered(site.compiler, expression, context)
+        _print_journeys(console, steps, journeys(site.compiler, planned, expression, context))
         return
     values = values_of(planned.placements)
     if output is not None:
         from untor.explain.source_page import explained_context, explained_template  # noqa: PLC0415
 
-        text = explained_template().render(explained_context(site, planned, values))
+        text = explained_template().render(explained_context(site.compiler, planned, values))
         write_whole(Path(output), text.encode("utf-8", "replace"))
         return
     _print_values(console, planned.source.name, values)

@@ -38,7 +38,7 @@ def command(*, page: str, given: Given, engine: str | None, folders: tuple[str, 
     try:
         site, name = engine_and_page(page, folders, engine)
         with progress("Trying values") as report:
-            probed = probe(site, name, context_of(given), progress=report)
+            probed = probe(site.compiler, name, context_of(given), progress=report)
     except (UntorError, StructureMissing) as error:
         click.echo(f"untor: {error}", err=True)
         sys.exit(2)

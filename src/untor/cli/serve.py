@@ -62,7 +62,7 @@ def command(*, folder: Path, given: Given, engine: str | None, host: str, port: 
     preview = PreviewApp(
         Preview(made, lambda: context_of(given)), watched, lambda text: click.echo(f"untor: {text}", err=True)
     )
-    folders = ", ".join(path for _, path in made.folders.entries)
+    folders = ", ".join(path for _, path in made.compiler.loader.entries)
     click.echo(f"Previewing {folders} at {address_of(listening, host)} (Ctrl-C stops it)")
     warn_of_others(host)
     run(guarded(preview.app, host, NEVER_KEPT), listening, before_stop=preview.stop)
@@ -86,8 +86,6 @@ def _engine(folder: Path, engine: str | None) -> Engine:
     if named:
         made = engine_named(named)
         made.reload = True
-        if made.assets is not None:
-            made.assets.reload = True
         return made
     folders = own.folders if folder == Path() and own.folders else [_templates(folder)]
     static = next((each for each in (folder / "static", folder.parent / "static") if each.is_dir()), None)
@@ -101,6 +99,6 @@ def _templates(folder: Path) -> str:
 def _watched(engine: Engine, given: Given) -> list[Path]:
     """Return the folders and files that a page can change with."""
     assets = [path for _, path in engine.assets.entries] if engine.assets is not None else []
-    folders = [*(Path(path) for _, path in engine.folders.entries), *assets]
+    folders = [*(Path(path) for _, path in engine.compiler.loader.entries), *assets]
     data = [Path(file) for name in given.files for file in (name, name.partition("=")[2]) if file and file != "-"]
     return [path for path in dict.fromkeys((*folders, *data)) if path.exists()]

@@ -71,7 +71,7 @@ def engine_and_page(page: str, folders: tuple[str, ...], engine: str | None) -> 
     made = engine_named(named)
     path = Path(page)
     if page.endswith(ENDINGS) and path.is_file():
-        for name, file in made.folders.files():
+        for name, file in made.compiler.loader.files():
             if file.resolve() == path.resolve():
                 return made, name
     return made, page

@@ -5,10 +5,10 @@ from __future__ import annotations
 from datetime import datetime, time
 from urllib.parse import parse_qsl
 
+from untor.compiler.origin import Origin
 from untor.demo import views
 from untor.demo.forms import checked
 from untor.demo.harbour import TODAY, Harbour, log_of
-from untor.engine.template import Origin
 from untor.errors import TemplateMissing
 from untor.explain.printed_values import values_of
 from untor.explain.source_page import explained_context, explained_template
@@ -152,16 +152,16 @@ class Port:
 
     def explained(self, request: Request) -> Page:
         """Where the values of a page land."""
-        planned = views.pages.plan_of(Origin(views.pages.folders.name(self._known(request))))
+        planned = views.pages.compiler.plan(Origin(views.pages.compiler.loader.name(self._known(request))))
         return _explained.page(
-            explained_context(views.pages, planned, values_of(planned.placements)), policy=_EXPLAINED
+            explained_context(views.pages.compiler, planned, values_of(planned.placements)), policy=_EXPLAINED
         )
 
     @staticmethod
     def _known(request: Request) -> str:
         name: str = request.path_params["name"]
         try:
-            views.pages.folders.name(name)
+            views.pages.compiler.loader.name(name)
         except TemplateMissing:
             raise HTTPException(404, "There is no such template.") from None
         return name

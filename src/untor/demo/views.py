@@ -143,5 +143,5 @@ def search(harbour: Harbour, words: str, kind: str, number: int) -> Context:
 def sources(name: str) -> Context:
     """Return the source of a page's template and of those that it is made of."""
     made = pages.template(name)
-    files_ = [pages.folders.read(each) for each in (pages.folders.name(name), *made.dependencies)]
+    files_ = [pages.compiler.loader.read(each) for each in (pages.compiler.loader.name(name), *made.dependencies)]
     return {"name": name, "files": files_}

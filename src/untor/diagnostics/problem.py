@@ -26,6 +26,8 @@ class Problem:
     have to do with it, each a sentence, a source and two offsets.
     """
 
+    __module__ = "untor"
+
     __slots__ = ("code", "end", "hint", "message", "related", "source", "start")
 
     def __init__(

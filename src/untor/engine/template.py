@@ -2,85 +2,103 @@
 
 from __future__ import annotations
 
-from collections import namedtuple
-
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import AsyncIterator, Callable, Coroutine, Iterator, Mapping
-    from typing import Any
+    from typing import Any, Protocol
 
     from untor.analysis.ir import Placement
+    from untor.compiler.origin import Origin
     from untor.engine.engine import Engine
     from untor.web.csp import Policy
     from untor.web.response import Page
+
+    class Render(Protocol):
+        """``Template.render``."""
+
+        def __call__(self, context: Mapping[str, object] | None = None, /, **values: object) -> str:
+            """Return the page. Raises ``MissingValue`` and ``RenderError``."""
+
+    class Stream(Protocol):
+        """``Template.stream``."""
+
+        def __call__(self, context: Mapping[str, object] | None = None, /, **values: object) -> Iterator[str]:
+            """Yield the page in chunks. Raises ``MissingValue`` and ``RenderError`` when their place is reached."""
+
+    class RenderAsync(Protocol):
+        """``Template.render_async``."""
+
+        def __call__(
+            self, context: Mapping[str, object] | None = None, /, **values: object
+        ) -> Coroutine[Any, Any, str]:
+            """Return the page, awaiting values. Raises ``MissingValue`` and ``RenderError``."""
+
+    class StreamAsync(Protocol):
+        """``Template.stream_async``."""
+
+        def __call__(self, context: Mapping[str, object] | None = None, /, **values: object) -> AsyncIterator[str]:
+            """Yield the page in chunks, awaiting values. Raises ``MissingValue`` and ``RenderError``."""
 
 
 _OTHER_WAYS = frozenset({"stream", "render_async", "stream_async"})
 
 
-class Origin(namedtuple("Origin", "name text part", defaults=(None, ""))):  # noqa: SLOT002, PYI024  typing is not loaded
-    """What a template is made from: a file by its name, or source text; all of it or one part."""
-
-    name: str
-    text: str | None
-    part: str
-
-
 class Template:
-    """A template that can be rendered; made by ``Engine.template`` and ``Engine.compile``.
+    """A compiled template; made by ``Engine.template`` and ``Engine.compile``.
 
-    ``render(context=None, /, **values)`` returns the page as text. ``context`` is a mapping of names to values;
-    ``values`` come before those of the context. Raises ``MissingValue`` for a name, attribute or item that is not
-    there, and ``RenderError`` for anything else that goes wrong with the values.
-
-    ``stream`` takes the same and yields the page in chunks of text, the first one early; memory does not grow with the
-    page, and an error comes when its place is reached. ``await render_async(…)`` returns the page, awaiting values that
-    are awaitable and looping over asynchronous iterators; ``stream_async`` yields it in chunks and awaits likewise.
-
-    These four are the compiled functions themselves, so that a small page pays for no forwarding; the last three are
-    compiled when they are first asked for.
+    ``render``, ``stream``, ``render_async`` and ``stream_async`` are the compiled functions themselves, so that a small
+    page pays for no forwarding; the last three are compiled when they are first used.
     """
 
-    render: Callable[..., str]
-    stream: Callable[..., Iterator[str]]
-    render_async: Callable[..., Coroutine[Any, Any, str]]
-    stream_async: Callable[..., AsyncIterator[str]]
+    __module__ = "untor"
 
-    __slots__ = (
-        "_engine",
-        "_hashes",
-        "_made",
-        "_origin",
-        "dependencies",
-        "inputs",
-        "name",
-        "parts",
-        "render",
-        "render_async",
-        "stream",
-        "stream_async",
-    )
+    __slots__ = {
+        "_engine": "",
+        "_hashes": "",
+        "_origin": "",
+        "_placements": "",
+        "dependencies": "The names of the other templates that this one depends on.",
+        "inputs": "The names that the template and its layouts read from the values, in alphabetical order.",
+        "name": "The template's name with its ending.",
+        "parts": "The names of the parts that the template defines.",
+        "render": """Return the page: ``render(context=None, /, **values)``.
 
-    def __init__(
-        self,
-        engine: Engine,
-        origin: Origin,
-        name: str,
-        render: Callable[..., str],
-        made: Mapping[str, tuple[str, ...]],
-    ) -> None:
+        ``context`` is a mapping of names to values; ``values`` come before those of the context. Raises
+        ``MissingValue`` for a name, attribute or item that does not exist, and ``RenderError`` for anything else that
+        is wrong with the values.
+        """,
+        "render_async": """Return the page, awaiting values that are awaitable: ``await render_async(…)``.
+
+        Loops run over asynchronous iterators too. Takes and raises the same as ``render``.
+        """,
+        "stream": """Yield the page in chunks of text, the first one early: ``stream(…)``.
+
+        Memory does not grow with the page, and an error is raised when its place is reached. Takes and raises the same
+        as ``render``.
+        """,
+        "stream_async": "Yield the page in chunks and await values, as ``stream`` and ``render_async`` do.",
+    }
+
+    name: str
+    inputs: tuple[str, ...]
+    dependencies: tuple[str, ...]
+    parts: tuple[str, ...]
+    render: Render
+    stream: Stream
+    render_async: RenderAsync
+    stream_async: StreamAsync
+
+    def __init__(self, engine: Engine, origin: Origin) -> None:
         self._engine = engine
         self._origin = origin
-        self._made: list[Placement] | None = None
+        self._placements: list[Placement] | None = None
         self._hashes: dict[str, list[str]] | None = None
-        self.name = name
-        self.render = render
-        self.inputs = made["inputs"]
-        """Names that the template and its layouts read from the context, in order of the alphabet."""
-        self.dependencies = made["dependencies"]
-        """Names of the other templates that it is made of."""
-        self.parts = made["parts"]
-        """Names of the parts that it defines."""
+        compiled = engine.compiler.compile(origin)
+        self.name = compiled.name
+        self.render = compiled.render
+        self.inputs = compiled.inputs
+        self.dependencies = compiled.dependencies
+        self.parts = compiled.parts
 
     if not TYPE_CHECKING:
 
@@ -88,16 +106,16 @@ class Template:
             """Compile the other ways to render; those that are there already are not asked for here."""
             if name not in _OTHER_WAYS:
                 raise AttributeError(f"a template has no attribute {name!r}", name=name, obj=self)
-            made = self._engine.variant_of(self._origin, name)
-            setattr(self, name, made)
-            return made
+            variant = self._engine.compiler.variant(self._origin, name)
+            setattr(self, name, variant)
+            return variant
 
     def part(self, name: str) -> Template:
         """Return a part of this file as a template of its own; its parameters are its context.
 
         Raises ``TemplateMissing`` when there is no part of that name.
         """
-        return self._engine.part_of(self._origin, name)
+        return Template(self._engine, self._engine.compiler.part(self._origin, name))
 
     def page(
         self,
@@ -124,22 +142,18 @@ class Template:
         Raises ``PlacementError`` when one of them has values in its text.
         """
         if self._hashes is None:
-            self._hashes = self._engine.hashes_of(self._origin)
+            self._hashes = self._engine.compiler.hashes(self._origin)
         return self._hashes
 
     @property
     def placements(self) -> list[Placement]:
         """Where each value lands, in the order of the page."""
-        if self._made is None:
-            self._made = self._engine.plan_of(self._origin).placements
-        return self._made
+        if self._placements is None:
+            self._placements = self._engine.compiler.plan(self._origin).placements
+        return self._placements
 
     def __reduce__(self) -> tuple[object, tuple[object, ...]]:
-        return _restore, (self._engine, self._origin)
+        return Template, (self._engine, self._origin)
 
     def __repr__(self) -> str:
         return f"<Template {self.name}>"
-
-
-def _restore(engine: Engine, origin: Origin) -> Template:
-    return engine.template_of(origin)

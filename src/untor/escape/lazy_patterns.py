@@ -32,5 +32,5 @@ class _Pattern:
 
 
 def pattern(expression: str) -> re.Pattern[str]:
-    """Return a regular expression; flags are written inside it: ``(?i)``."""
+    """Return a regular expression; flags are written inside it: ``(?ai)``."""
     return _Pattern(expression)  # type: ignore[return-value]

@@ -127,6 +127,9 @@ class TrustedCSS(_Trusted):
 KINDS = {kind.__name__: kind for kind in (TrustedHTML, TrustedScript, TrustedScriptURL, TrustedURL, TrustedCSS)}
 """The trusted kinds by name."""
 
+for _kind in KINDS.values():
+    _kind.__module__ = "untor"
+
 
 def _made(kind: str, value: str, reason: str) -> _Trusted:
     """Make a trusted value anew when it is copied or sent to another process."""

@@ -9,10 +9,12 @@ from untor.analysis.planner import surroundings_of
 from untor.engine.engine import Engine
 from untor.explain.descriptions import KINDS, Kind
 from untor.language.scanner import Scanner
+from untor.loading.version import VERSION
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.analysis.ir import Plan
+    from untor.compiler.compiler import Compiler
     from untor.diagnostics.source import Source
     from untor.engine.template import Template
     from untor.explain.printed_values import Value
@@ -60,11 +62,9 @@ def explained_template() -> Template:
     return Engine(str(files("untor.explain") / "templates")).template("explained")
 
 
-def explained_context(engine: Engine, planned: Plan, values: list[Value]) -> dict[str, object]:
+def explained_context(compiler: Compiler, planned: Plan, values: list[Value]) -> dict[str, object]:
     """Return what the page shows: all templates that a page is made of and has values in."""
-    from untor import __version__  # noqa: PLC0415  the package's own number
-
-    sources = [planned.source, *(engine.reading(name).source for name in planned.dependencies)]
+    sources = [planned.source, *(compiler.reading(name).source for name in planned.dependencies)]
     shown = [_file(source, values) for source in dict.fromkeys(sources)]
     legend = [Legend(look, kind, sum(value.kind == look for value in values)) for look, kind in KINDS.items()]
     return {
@@ -74,7 +74,7 @@ def explained_context(engine: Engine, planned: Plan, values: list[Value]) -> dic
         "signs": {look: kind.sign for look, kind in KINDS.items()},
         "trusted": [value for value in values if value.kind == "trusted"],
         "total": len(values),
-        "version": __version__,
+        "version": VERSION,
     }
 
 

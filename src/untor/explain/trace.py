@@ -6,7 +6,6 @@ import logging
 from typing import NamedTuple
 
 from untor.analysis.ir import Emit, UrlValue, every
-from untor.analysis.planner import plan
 from untor.diagnostics.source import Source
 from untor.errors import error_of
 from untor.escape.url import URL
@@ -22,7 +21,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
     from untor.analysis.ir import Plan
-    from untor.engine.engine import Engine
+    from untor.compiler.compiler import Compiler
 
 
 _LONGEST = 200
@@ -43,7 +42,7 @@ class Journey(NamedTuple):
     steps: list[Step]
 
 
-def evaluate(engine: Engine, expression: str, context: Mapping[str, object]) -> object:
+def evaluate(compiler: Compiler, expression: str, context: Mapping[str, object]) -> object:
     """Return the value of an expression of the template language.
 
     Raises ``MarkError`` for one that cannot be read, and what rendering raises.
@@ -63,26 +62,26 @@ def evaluate(engine: Engine, expression: str, context: Mapping[str, object]) -> 
 
     show = tree.Name(0, len(expression), "untor_show")
     mark = tree.Print(0, len(expression), tree.Call(0, len(expression), show, [node], {}))
-    planned = plan(Reading(source, [mark]), engine.reading, engine.filters, engine.permitted())
+    planned = compiler.planned(Reading(source, [mark]))
     if planned.problems:
         raise error_of(planned.problems[0])
-    engine.function_of(planned, "render", helpers={"untor_show": keep})(context)
+    compiler.function(planned, "render", helpers={"untor_show": keep})(context)
     return seen[0]
 
 
-def filtered(engine: Engine, expression: str, context: Mapping[str, object]) -> list[Step]:
+def filtered(compiler: Compiler, expression: str, context: Mapping[str, object]) -> list[Step]:
     """Return what a value is at first, and after each of the filters of its expression."""
-    return [Step(added, _shown(evaluate(engine, whole, context))) for whole, added in chain(expression)]
+    return [Step(added, _shown(evaluate(compiler, whole, context))) for whole, added in chain(expression)]
 
 
-def journeys(engine: Engine, planned: Plan, expression: str, context: Mapping[str, object]) -> list[Journey]:
+def journeys(compiler: Compiler, planned: Plan, expression: str, context: Mapping[str, object]) -> list[Journey]:
     """Return what escaping makes of an expression's value in the places of a page.
 
     Those are the places where the page prints this very expression; where it prints it nowhere, all of them.
     """
     operations = [each for each in every(planned.body) if isinstance(each, Emit | UrlValue)]
     same = [each for each in operations if each.placement.expression == expression]
-    value = evaluate(engine, expression, context)
+    value = evaluate(compiler, expression, context)
     found: dict[tuple[str, ...], list[Emit | UrlValue]] = {}
     for operation in same or operations:
         found.setdefault(operation.placement.escapers, []).append(operation)
@@ -90,15 +89,15 @@ def journeys(engine: Engine, planned: Plan, expression: str, context: Mapping[st
         Journey(
             tuple(dict.fromkeys(each.placement.where for each in group)),
             tuple(dict.fromkeys(f"{each.placement.template}:{each.placement.line}" for each in group)),
-            _escaped(engine, group[0], value),
+            _escaped(compiler, group[0], value),
         )
         for group in found.values()
     ]
 
 
-def _escaped(engine: Engine, operation: Emit | UrlValue, value: object) -> list[Step]:
+def _escaped(compiler: Compiler, operation: Emit | UrlValue, value: object) -> list[Step]:
     """Return the steps of escaping, each with its result."""
-    functions = engine.escapers
+    functions = compiler.escapers
     names = in_order(operation.placement.escapers) or ("plain",)
     if isinstance(operation, UrlValue) and operation.kind == URL:
         pieces = functions[f"{names[0]}-pieces"]

@@ -6,6 +6,7 @@ import os
 import sys
 
 from untor.codegen.compiled import Built
+from untor.loading.version import VERSION
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -32,11 +33,7 @@ class CodeCache:
 
     def _key(self, source: Source) -> str:
         """Return all that makes a compiled template this one; in the file it stands as it is."""
-        from untor import __version__  # noqa: PLC0415  known once the package is loaded
-
-        return chr(0).join(
-            [_FORMAT, __version__, sys.version, *self.options, source.name, source.path or "", source.text]
-        )
+        return chr(0).join([_FORMAT, VERSION, sys.version, *self.options, source.name, source.path or "", source.text])
 
     def load(self, source: Source, read: Callable[[str], Source]) -> tuple[Built, Mapping[str, tuple[str, ...]]] | None:
         """Return the code and what was made of a template, when it is there and still what would be made."""

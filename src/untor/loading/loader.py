@@ -21,8 +21,8 @@ ENDINGS = (".html", ".xml", ".svg", ".txt")
 _MOST_LISTED = 5000
 
 
-class Folders:
-    """Folders in search order, each with a prefix that names of its templates begin with (mostly none)."""
+class TemplateLoader:
+    """TemplateLoader in search order, each with a prefix that names of its templates begin with (mostly none)."""
 
     def __init__(self, folders: str | os.PathLike[str] | Sequence[str | os.PathLike[str]] | Mapping[str, Any]) -> None:
         self.entries: list[tuple[str, str]] = []

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass, field
 
-from untor.engine.template import Origin
+from untor.compiler.origin import Origin
 from untor.errors import UntorError
 from untor.escape import printed
 from untor.filters.marking import cleaned
@@ -22,7 +22,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
-    from untor.engine.engine import Engine
+    from untor.compiler.compiler import Compiler
     from untor.probe.injection_points import Site
     from untor.probe.structure import Entry
 
@@ -83,12 +83,12 @@ class Probed:
 class _Prober:
     """One page with its data."""
 
-    def __init__(self, engine: Engine, page: str, context: Mapping[str, object]) -> None:
-        planned = engine.plan_of(Origin(page))
+    def __init__(self, compiler: Compiler, page: str, context: Mapping[str, object]) -> None:
+        planned = compiler.plan(Origin(page))
         self.sites = Instrumented(planned).sites
         self.xml = planned.source.name.endswith((".xml", ".svg"))
         self.plain = planned.source.name.endswith(".txt")
-        self.schemes = (engine.url_schemes | {"data:image"}) - _NEVER
+        self.schemes = (compiler.settings.url_schemes | {"data:image"}) - _NEVER
         # What can be read only once is read now: the page is rendered many times.
         self.context = {name: list(value) if isinstance(value, Iterator) else value for name, value in context.items()}
         self.active: Values = {}
@@ -96,8 +96,8 @@ class _Prober:
         self.tried: set[int] = set()
         self.reached: set[int] = set()
         self.result = Probed(planned.source.name)
-        built_in = {name: _plainly for name in _MAKE_HTML if engine.filters.get(name) is _MAKE_HTML[name]}
-        self._render = engine.function_of(planned, helpers={HOOK: self._function()}, filters=built_in)
+        built_in = {name: _plainly for name in _MAKE_HTML if compiler.settings.filters.get(name) is _MAKE_HTML[name]}
+        self._render = compiler.function(planned, helpers={HOOK: self._function()}, filters=built_in)
         self._known: dict[object, list[Entry] | None] = {}
 
     def _function(self) -> Callable[[int, object], object]:
@@ -185,7 +185,7 @@ class _Prober:
 
 
 def probe(
-    engine: Engine,
+    compiler: Compiler,
     page: str,
     context: Mapping[str, object] | None = None,
     *,
@@ -193,10 +193,10 @@ def probe(
     progress: Callable[[int, int], None] | None = None,
 ) -> Probed:
     """Try a page with hostile values in each place of its real data; see ``untor.testing.probe``."""
-    prober = _Prober(engine, page, context or {})
+    prober = _Prober(compiler, page, context or {})
     result = prober.result
     with _quiet():
-        engine.template(page).render(prober.context)
+        compiler.compile(Origin(page)).render(prober.context)
         prober.structure({})
         sites = [site for site in prober.sites if site.number in prober.reached]
         result.sites, result.values = len(prober.sites), len(values)

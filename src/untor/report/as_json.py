@@ -5,6 +5,8 @@ from __future__ import annotations
 import json
 from dataclasses import asdict
 
+from untor.loading.version import VERSION
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.check.findings import Checked
@@ -15,8 +17,6 @@ FORMAT = 1
 
 def json_report(checked: Checked) -> str:
     """Return the report."""
-    from untor import __version__  # noqa: PLC0415  the package's own number
-
     trusted = [
         {
             "path": path,
@@ -29,7 +29,7 @@ def json_report(checked: Checked) -> str:
     ]
     report = {
         "format": FORMAT,
-        "untor": __version__,
+        "untor": VERSION,
         "templates": checked.templates,
         "accepted": checked.accepted,
         "findings": [asdict(finding) for finding in checked.findings],

@@ -7,6 +7,7 @@ import re
 from urllib.parse import quote
 
 from untor.diagnostics.problem import kind_of
+from untor.loading.version import VERSION
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -20,10 +21,8 @@ _WORD = re.compile(r"(?<!{){\w+}(?!})")
 
 def sarif_report(checked: Checked) -> str:
     """Return the report, with one run."""
-    from untor import __version__  # noqa: PLC0415  the package's own number
-
     codes = sorted({finding.code for finding in checked.findings})
-    driver = {"name": "Untor", "semanticVersion": __version__, "rules": [_rule(code) for code in codes]}
+    driver = {"name": "Untor", "semanticVersion": VERSION, "rules": [_rule(code) for code in codes]}
     run = {
         "tool": {"driver": driver},
         "columnKind": "unicodeCodePoints",

@@ -41,6 +41,7 @@ class Preview:
 
     def __init__(self, engine: Engine, given: Callable[[], Mapping[str, object]]) -> None:
         self.engine = engine
+        self.loader = engine.compiler.loader
         self.given = given
 
     def name_of(self, path: str) -> str | None:
@@ -48,7 +49,7 @@ class Preview:
         wanted = path.strip("/")
         for name in (wanted, f"{wanted}/index" if wanted else "index"):
             try:
-                return self.engine.folders.name(name)
+                return self.loader.name(name)
             except TemplateMissing:
                 continue
         return None
@@ -58,7 +59,7 @@ class Preview:
         parts = path.strip("/").split("/")
         if any(part in {"", ".", ".."} or part.startswith(".") or "\\" in part or "\0" in part for part in parts):
             return None
-        for prefix, folder in self.engine.folders.entries:
+        for prefix, folder in self.loader.entries:
             inner = parts
             if prefix:
                 before = prefix.split("/")
@@ -76,7 +77,7 @@ class Preview:
 
     def beside(self, name: str) -> list[Path]:
         """Return the data files beside a template, which have its name and endings of their own."""
-        file = Path(self.engine.folders.find(name))
+        file = Path(self.loader.find(name))
         return [file.with_suffix(ending) for ending in DATA if file.with_suffix(ending).is_file()]
 
     def context(self, name: str) -> dict[str, object]:
@@ -88,7 +89,7 @@ class Preview:
 
     def pages(self) -> tuple[list[Entry], list[str]]:
         """Return the pages of the site, and the templates that others are made of."""
-        site = Site(self.engine)
+        site = Site(self.engine.compiler)
         pages = dict.fromkeys(page.file for page in site.pages() if not page.part)
         entries = []
         for name in sorted(pages):
@@ -102,4 +103,4 @@ class Preview:
 
     def _leads(self, name: str, ending: str) -> bool:
         """Tell whether a name without this ending leads to the template."""
-        return name.endswith(ending) and self.engine.folders.name(name.removesuffix(ending)) == name
+        return name.endswith(ending) and self.loader.name(name.removesuffix(ending)) == name

@@ -6,8 +6,8 @@ import asyncio
 from contextlib import asynccontextmanager
 from importlib.resources import files
 
+from untor.compiler.origin import Origin
 from untor.engine.engine import Engine
-from untor.engine.template import Origin
 from untor.errors import TemplateMissing, UntorError
 from untor.explain.printed_values import values_of as placed_values
 from untor.explain.source_page import explained_context, explained_template
@@ -94,19 +94,19 @@ class PreviewApp:
         if _is_window(request):
             return self._viewer(request, None)
         pages, pieces = self.preview.pages()
-        folders = [folder for _, folder in self.preview.engine.folders.entries]
+        folders = [folder for _, folder in self.preview.loader.entries]
         return self.own.page("index", {"pages": pages, "pieces": pieces, "folders": folders, "own": OWN})
 
     def explain(self, request: Request) -> Page:
         """Show where the values of a page land."""
-        engine, name = self.preview.engine, request.path_params["name"]
+        compiler, name = self.preview.engine.compiler, request.path_params["name"]
         if _is_window(request):
             return self._viewer(request, None)
         try:
-            planned = engine.plan_of(Origin(engine.folders.name(name)))
+            planned = compiler.plan(Origin(compiler.loader.name(name)))
         except UntorError as error:
             return self._trouble(name, error, [error.problem], {}, request)
-        context = explained_context(engine, planned, placed_values(planned.placements))
+        context = explained_context(compiler, planned, placed_values(planned.placements))
         return explained_template().page(context, policy=Policy())
 
     async def page(self, request: Request) -> Answer:
@@ -149,7 +149,7 @@ class PreviewApp:
     def _problems(self, name: str, error: UntorError) -> list[Problem]:
         """Return all problems of a page that does not compile; otherwise the one of its rendering."""
         try:
-            found = self.preview.engine.plan_of(Origin(name), collects=True).problems
+            found = self.preview.engine.compiler.plan(Origin(name), collects=True).problems
         except UntorError:
             found = []
         return found if any(problem.code == error.code for problem in found) else [error.problem]

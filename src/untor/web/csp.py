@@ -40,6 +40,8 @@ class Policy:
     Raises ``ValueError`` for what cannot stand in the header.
     """
 
+    __module__ = "untor"
+
     __slots__ = ("_options", "directives", "hashes", "report_only")
 
     def __init__(

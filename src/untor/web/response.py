@@ -9,14 +9,36 @@ from untor.runtime.parameter_types import NONCE
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import AsyncIterator, Awaitable, Callable, Iterable, Iterator, Mapping, MutableMapping
-    from typing import Any
+    from collections.abc import (
+        AsyncIterator,
+        Awaitable,
+        Callable,
+        Coroutine,
+        Iterable,
+        Iterator,
+        Mapping,
+        MutableMapping,
+    )
+    from typing import Any, Protocol
 
-    from untor.engine.template import Template
     from untor.web.csp import Policy
 
     Scope = MutableMapping[str, Any]
     Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
+
+    class Renderable(Protocol):
+        """A compiled template, as far as a page needs one."""
+
+        name: str
+        render: Callable[..., str]
+        stream: Callable[..., Iterator[str]]
+        render_async: Callable[..., Coroutine[Any, Any, str]]
+        stream_async: Callable[..., AsyncIterator[str]]
+
+        @property
+        def hashes(self) -> dict[str, list[str]]:
+            """The hashes of its own scripts and styles."""
+
 
 TYPES = {
     ".txt": "text/plain; charset=utf-8",
@@ -31,7 +53,9 @@ CACHED = "private, no-cache"
 _HEADER_NAME = re.compile("[A-Za-z0-9!#$%&'*+.^_`|~-]+")
 _HEADER_VALUE = re.compile("[\t\x20-\x7e\x80-\xff]*")
 _DIRECTIVE = re.compile(r"""\s*([^\s,=]+)\s*(=\s*(?:"[^"]*"|[^\s,]*))?\s*(?:,|\Z)""")
-_CACHE_HEADER = re.compile(r"(?:.+-)?cache-control|surrogate-control|edge-control|x-accel-expires", re.IGNORECASE)
+_CACHE_HEADER = re.compile(
+    r"(?:.+-)?cache-control|surrogate-control|edge-control|x-accel-expires", re.IGNORECASE | re.ASCII
+)
 """Headers that shared caches obey (RFC 9111 §5.2, RFC 9213, and those of widely used caches)."""
 _PRIVATE = "private"
 _OK = 200
@@ -54,9 +78,11 @@ class Page:
     What is asked of it raises what rendering raises.
     """
 
+    __module__ = "untor"
+
     def __init__(
         self,
-        template: Template,
+        template: Renderable,
         context: Mapping[str, object] | None,
         policy: Policy | None,
         *,
@@ -222,7 +248,7 @@ def _check_caches(headers: Mapping[str, str]) -> None:
         if not isinstance(value, str) or not _CACHE_HEADER.fullmatch(name):
             continue
         directives = _directives(value)
-        shared = "public" in directives or re.search(r"\bs-maxage\b", value, re.IGNORECASE)
+        shared = "public" in directives or re.search(r"\bs-maxage\b", value, re.IGNORECASE | re.ASCII)
         if shared or directives.isdisjoint({_PRIVATE, "no-store", "no-cache"}):
             raise ValueError(
                 f"a page with a nonce is for one visitor, but {name} is {value!r}: "

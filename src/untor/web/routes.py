@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from typing import Any, Protocol
 
 from untor.diagnostics.problem import suggestion
 from untor.escape import NotPrintable, printed
@@ -12,7 +13,16 @@ from untor.runtime.filter_error import FilterProblem
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Collection, Mapping
-    from typing import Any
+
+
+class Router(Protocol):
+    """An application's own router, as several frameworks have it."""
+
+    def url_path_for(self, name: str, /, **parameters: Any) -> object:
+        """Return the path of a route by its name; ``str()`` of it is printed."""
+
+
+Router.__module__ = "untor"
 
 _FIELD = re.compile(r"\{([^{}]*)\}")
 
@@ -24,7 +34,7 @@ class Links:
     text percent-encoded, since it only puts it into the path. Raises ``ValueError`` for a path that cannot be.
     """
 
-    def __init__(self, links: Mapping[str, str] | Callable[..., object] | object) -> None:
+    def __init__(self, links: Mapping[str, str] | Router | Callable[..., object]) -> None:
         self.table: dict[str, list[str]] | None = None
         self._router: Callable[..., Any] | None = None
         self._owner = links

@@ -1,0 +1,188 @@
+"""The compiler: source to tree to IR to code. It knows a loader and settings, and no engine."""
+
+from __future__ import annotations
+
+from collections import namedtuple
+
+from untor.compiler.bindings import namespace
+from untor.compiler.origin import Origin
+from untor.compiler.recursion import with_deep_stack
+from untor.diagnostics.problem import Problem, suggestion
+from untor.diagnostics.source import Source
+from untor.errors import TemplateMissing, error_of
+from untor.escape import Escapers
+from untor.runtime.calls import Calls
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping
+    from typing import Any, NamedTuple
+
+    from untor.analysis.composition import Permitted
+    from untor.analysis.ir import Plan
+    from untor.codegen.compiled import Built
+    from untor.compiler.settings import CompilerSettings
+    from untor.language.parser import Reading
+    from untor.loading.cache import CodeCache
+    from untor.loading.loader import TemplateLoader
+
+    class Compiled(NamedTuple):
+        """A compiled template: its name, the function ``render``, and the names that it reads and consists of."""
+
+        name: str
+        render: Callable[..., str]
+        inputs: tuple[str, ...]
+        dependencies: tuple[str, ...]
+        parts: tuple[str, ...]
+else:  # typing is not loaded to render a page
+    Compiled = namedtuple("Compiled", "name render inputs dependencies parts")  # noqa: PYI024
+
+
+class Compiler:
+    """Compiles templates. Safe to use from many threads.
+
+    With ``reload``, sources are read again each time; otherwise once.
+    """
+
+    def __init__(
+        self, loader: TemplateLoader, settings: CompilerSettings, cache: CodeCache, *, reload: bool = False
+    ) -> None:
+        self.loader = loader
+        self.settings = settings
+        self.cache = cache
+        self.reload = reload
+        self.escapers = Escapers(settings.url_schemes, settings.resource_origins)
+        self._calls = Calls(settings.helpers, methods=settings.calls_methods)
+        self._readings: dict[str, Reading] = {}
+
+    # --- source to tree --------------------------------------------------------------------------------------------
+
+    def reading(self, name: str) -> Reading:
+        """Read a template, or one that others depend on, once; its problems are in the result.
+
+        Raises ``TemplateMissing``, and ``MarkError`` for a file that is not UTF-8.
+        """
+        from untor.analysis.planner import reading_of  # noqa: PLC0415  loaded when there is something to compile
+
+        found = self._readings.get(name)
+        if found is None or self.reload:
+            source = self.loader.read(name)
+            if found is None or found.source.text != source.text or found.source.path != source.path:
+                found = self._readings[name] = reading_of(source)
+        return found
+
+    def _reading_of(self, origin: Origin) -> Reading:
+        if origin.text is not None:
+            from untor.analysis.planner import reading_of  # noqa: PLC0415
+
+            return reading_of(Source(origin.name, origin.text))
+        return self.reading(origin.name)
+
+    def part(self, origin: Origin, part: str) -> Origin:
+        """Return the origin of a part of a template. Raises ``TemplateMissing`` if the template has no such part."""
+        reading = self._reading_of(origin)
+        if part not in reading.parts:
+            near = suggestion(part, reading.parts, f"It has {', '.join(reading.parts) or 'no parts'}.")
+            words = {"word": f"{reading.source.name}#{part}", "near": near}
+            raise TemplateMissing(Problem("template-missing", **words))
+        return Origin(origin.name, origin.text, part)
+
+    # --- tree to IR ------------------------------------------------------------------------------------------------
+
+    def plan(self, origin: Origin, *, collects: bool = False) -> Plan:
+        """Plan a template. Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``.
+
+        With ``collects``, problems are not raised; all of them are in the plan.
+        """
+        try:
+            planned = self.planned(self._reading_of(origin), origin.part, collects=collects)
+        except RecursionError:
+            planned = with_deep_stack(lambda: self.planned(self._reading_of(origin), origin.part, collects=collects))
+        if planned.problems and not collects:
+            raise error_of(planned.problems[0])
+        return planned
+
+    def planned(self, reading: Reading, part: str = "", *, collects: bool = False) -> Plan:
+        """Plan what has been read; its problems are in the plan."""
+        from untor.analysis.planner import plan  # noqa: PLC0415
+
+        return plan(reading, self.reading, self.settings.filters, self.permitted(), part, collects=collects)
+
+    def permitted(self) -> Permitted:
+        """Return what templates may do, as the analysis reads it."""
+        from untor.analysis.composition import Permitted  # noqa: PLC0415
+        from untor.contexts.client_libraries import Tables  # noqa: PLC0415
+
+        settings = self.settings
+        return Permitted(
+            settings.url_schemes, Tables(settings.attributes, settings.script_types), settings.helper_checks
+        )
+
+    def hashes(self, origin: Origin) -> dict[str, list[str]]:
+        """Return the hashes of a template's own scripts and styles; raises ``PlacementError`` if one has values."""
+        from untor.analysis.csp_hashes import hashes_of  # noqa: PLC0415
+
+        found, problems = hashes_of(self.plan(origin))
+        if problems:
+            raise error_of(problems[0])
+        return found
+
+    # --- IR to code ------------------------------------------------------------------------------------------------
+
+    def compile(self, origin: Origin) -> Compiled:
+        """Compile a template, or load its code from the cache.
+
+        Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``.
+        """
+        name, text, part = origin
+        if text is None and not part:
+            source = self.loader.read(name)
+            kept = self.cache.load(source, self.loader.read)
+            if kept is not None and kept[0].filters <= self.settings.filters.keys():
+                built, names = kept
+                return Compiled(source.name, self._function(built, "render"), **names)
+        planned = self.plan(origin)
+        built = self._built(planned, "render")
+        names = {"inputs": planned.inputs, "dependencies": planned.dependencies, "parts": planned.parts}
+        if text is None and not part:
+            self.cache.save(planned.source, built, names)
+        shown = f"{planned.source.name}#{part}" if part else planned.source.name
+        return Compiled(shown, self._function(built, "render"), **names)
+
+    def variant(self, origin: Origin, variant: str) -> Callable[..., Any]:
+        """Return the function that renders a template in one of the ways of ``codegen.variants``."""
+        return self.function(self.plan(origin), variant)
+
+    def function(
+        self,
+        planned: Plan,
+        variant: str = "render",
+        *,
+        helpers: Mapping[str, Callable[..., object]] | None = None,
+        filters: Mapping[str, Callable[..., object]] | None = None,
+    ) -> Callable[..., Any]:
+        """Return the function that a plan describes, with more helpers, and filters in the place of others."""
+        return self._function(self._built(planned, variant), variant, helpers, filters)
+
+    def _built(self, planned: Plan, variant: str) -> Built:
+        from untor.codegen.module import build  # noqa: PLC0415
+
+        lenient = self.settings.lenient
+        try:
+            return build(planned, variant, lenient=lenient)
+        except RecursionError:
+            return with_deep_stack(lambda: build(planned, variant, lenient=lenient))
+
+    def _function(
+        self,
+        built: Built,
+        variant: str,
+        helpers: Mapping[str, Callable[..., object]] | None = None,
+        filters: Mapping[str, Callable[..., object]] | None = None,
+    ) -> Callable[..., Any]:
+        names = namespace(
+            built, self.settings, self.escapers, self._calls, helpers=helpers or {}, filters=filters or {}
+        )
+        exec(built.code, names)  # noqa: S102  code that codegen has made
+        function: Callable[..., Any] = names[variant]  # type: ignore[assignment]
+        return function
