@@ -20,7 +20,7 @@ from timing import measured
 
 from untor import Engine
 from untor.codegen import functions, loops, module, output, parameters
-from untor.codegen.expression_code import Expressions
+from untor.codegen.expression_code import ExpressionGenerator
 from untor.escape.accelerated import IS_BUILT
 
 if TYPE_CHECKING:
@@ -40,7 +40,7 @@ ROWS = {"rows": PAGES["table"].data["rows"]}
 DATA = {name: page.data for name, page in PAGES.items()} | {"include": ROWS, "component": ROWS}
 
 
-class Plainly(Expressions):
+class Plainly(ExpressionGenerator):
     """Expressions that look at each dot."""
 
     def _attribute(self, node: Attribute, lenient: bool) -> expr:  # noqa: FBT001  as in what it overrides
@@ -62,20 +62,21 @@ WITHOUT = {
         "a run is written in one go, into a page",
         ((module, "IS_BUILT", False), (output, "_SPECIAL", {})),  # each value is escaped by a function in C
     ),
-    "loops": Without("the extension runs whole loops", ((loops.Loops, "may_be_run", lambda *_: False),)),
+    "loops": Without("the extension runs whole loops", ((loops.LoopGenerator, "may_be_run", lambda *_: False),)),
     "guards": Without(
-        "types are looked up once, not at each dot", ((functions, "Expressions", Plainly), (output, "MOST_OWNERS", 0))
+        "types are looked up once, not at each dot",
+        ((functions, "ExpressionGenerator", Plainly), (output, "MOST_OWNERS", 0)),
     ),
     "kinds": Without(
         "a loop looks up types again only when they change",
         (
-            (Expressions, "kind_found", lambda self, name: self.kinds_known([name])),
-            (Expressions, "test_of_last", lambda self, _, value: self.test("", value, items=False)),
+            (ExpressionGenerator, "kind_found", lambda self, name: self.kinds_known([name])),
+            (ExpressionGenerator, "test_of_last", lambda self, _, value: self.test("", value, items=False)),
         ),
     ),
     "tails": Without("branches write the text that follows them", ((functions, "LONGEST_TAIL", -1),)),
     "names": Without("values are parameters of the function", ((parameters, "MOST_NAMED", 0),)),
-    "quick": Without("a page of values alone asks for nothing else", ((output.Runs, "quick", lambda *_: []),)),
+    "quick": Without("a page of values alone asks for nothing else", ((output.OutputWriter, "quick", lambda *_: []),)),
     "tests": Without("text is tested in place", ((output, "_SPECIAL", {}),)),
     "pieces": Without("small pieces are part of the loop", ((functions, "MOST_INCLUDED", 0),)),
 }

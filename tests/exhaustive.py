@@ -19,7 +19,7 @@ from selectolax.lexbor import LexborHTMLParser
 
 from untor import Engine, MarkError, PlacementError, RenderError
 from untor.escape.url import SCHEMES
-from untor.probe.structure import Entry, differing, structure_of
+from untor.probe.structure import StructureEntry, differing, structure_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -79,9 +79,9 @@ def quick(page: str) -> list[object]:
     return found
 
 
-def whole(page: str) -> list[Entry]:
+def whole(page: str) -> list[StructureEntry]:
     """Return the whole structure of a page; of a script that is an error, which never runs, that it is one."""
-    found: list[Entry] = []
+    found: list[StructureEntry] = []
     for is_script, entries in groupby(
         structure_of(page), lambda entry: ": " in entry.what and "style: " not in entry.what
     ):
@@ -136,7 +136,7 @@ def judged(template: Template) -> tuple[int, object]:
     return pages, None
 
 
-def is_same(one: list[Entry], two: list[Entry], *, free: bool, empty: bool) -> bool:
+def is_same(one: list[StructureEntry], two: list[StructureEntry], *, free: bool, empty: bool) -> bool:
     """Compare two structures; with an empty value, a URL is the template's own text."""
     if empty:
         return [entry[:2] for entry in one] == [entry[:2] for entry in two]

@@ -77,7 +77,7 @@ def expression(given: tree.Expression) -> str:
             return f"({given.operator} {inner(given.operand)})"
         case tree.Binary():
             return f"({inner(given.left)} {given.operator} {inner(given.right)})"
-        case tree.Comparison():
+        case tree.Comparisons():
             return f"({inner(given.first)}{''.join(f' {op} {inner(part)}' for op, part in given.rest)})"
         case tree.Conditional():
             return f"({inner(given.then)} if {inner(given.test)} else {inner(given.otherwise)})"

@@ -14,7 +14,7 @@ import pytest
 from support import cases
 
 from untor import DataError, Engine
-from untor.data import MOST_BYTES, Wanted, load
+from untor.data import MOST_BYTES, ReadOptions, load
 from untor.data.csv_file import TYPES
 
 if TYPE_CHECKING:
@@ -39,7 +39,7 @@ GOOD: list[tuple[str, str, dict[str, str], object]] = [
 def test_file(name: str, text: str, types: dict[str, str], expected: object, tmp_path: Path) -> None:
     """Each kind of file gives its values: a mapping its names, anything else under the file's name."""
     (tmp_path / name).write_text(text, "utf-8", newline="")
-    assert load(str(tmp_path / name), None, Wanted(types=types)) == expected
+    assert load(str(tmp_path / name), None, ReadOptions(types=types)) == expected
 
 
 @pytest.mark.parametrize("case", cases("data.txt"), ids=lambda case: case.title)
@@ -103,7 +103,9 @@ def test_sqlite(harbour: Path) -> None:
     """A database gives each table and view, or what the queries ask for; it is only read."""
     file = str(harbour / "harbour.sqlite")
     assert load(file) == {"calls": [{"id": 1, "name": "Gull"}, {"id": 2, "name": None}], "tugs": [{"one": 1}]}
-    assert load(file, None, Wanted({"n": "select count(*) as n from calls", "m": "select max(id) m from calls"})) == {
+    assert load(
+        file, None, ReadOptions({"n": "select count(*) as n from calls", "m": "select max(id) m from calls"})
+    ) == {
         "n": [{"n": 2}],
         "m": [{"m": 2}],
     }
@@ -117,17 +119,17 @@ def test_sqlite(harbour: Path) -> None:
         "vacuum into 'x'",
     ):
         with pytest.raises(DataError, match="queries only read"):
-            load(file, None, Wanted({"x": query}))
+            load(file, None, ReadOptions({"x": query}))
     with pytest.raises(DataError, match="it takes too long"):
         load(
             file,
             None,
-            Wanted({"x": "with recursive c(n) as (select 1 union all select n + 1 from c) select max(n) from c"}),
+            ReadOptions({"x": "with recursive c(n) as (select 1 union all select n + 1 from c) select max(n) from c"}),
         )
     with pytest.raises(DataError, match='the query "x" cannot be run: no such table: gone'):
-        load(file, None, Wanted({"x": "select * from gone"}))
+        load(file, None, ReadOptions({"x": "select * from gone"}))
     with pytest.raises(DataError, match="You can only execute one statement"):
-        load(file, None, Wanted({"x": "select 1; delete from calls"}))
+        load(file, None, ReadOptions({"x": "select 1; delete from calls"}))
     (harbour / "bad.db").write_bytes(b"no database" * 100)
     for name, message in (("bad.db", "file is not a database"), ("gone.db", "no such file or directory")):
         with pytest.raises(DataError, match=message):
@@ -203,8 +205,8 @@ def test_every_type_reads(tmp_path: Path) -> None:
     assert good.keys() == TYPES.keys()
     for kind, text in good.items():
         (tmp_path / "a.csv").write_text(f'a\n"{text}"\n', "utf-8")
-        load(str(tmp_path / "a.csv"), None, Wanted(types={"a": kind}))
+        load(str(tmp_path / "a.csv"), None, ReadOptions(types={"a": kind}))
         if kind != "str":
             (tmp_path / "a.csv").write_text("a\nx y\n", "utf-8")
             with pytest.raises(DataError, match=f"'x y' in the column 'a' is no {kind}"):
-                load(str(tmp_path / "a.csv"), None, Wanted(types={"a": kind}))
+                load(str(tmp_path / "a.csv"), None, ReadOptions(types={"a": kind}))

@@ -19,16 +19,16 @@ import pytest
 
 import untor
 from untor import Engine, MissingValue, PlacementError, RenderError, TemplateMissing
-from untor.analysis.composition import Permitted
-from untor.analysis.planner import plan, reading_of
+from untor.analysis.analyser import analyse, reading_of
+from untor.analysis.composition import Permissions
 from untor.codegen.module import build
 from untor.contexts.client_libraries import Tables
 from untor.diagnostics.source import Source
 from untor.filters import built_in
-from untor.filters.locale_settings import Settings
+from untor.filters.locale_settings import LocaleSettings
 
 if TYPE_CHECKING:
-    from untor.language.parser import Reading
+    from untor.language.parser import ParsedTemplate
 
 SRC = Path(untor.__file__).parent
 
@@ -197,18 +197,18 @@ def test_threads() -> None:
     assert pages == ["".join(f"{i}{n}" for i in range(1, 201)) for n in range(64)]
 
 
-def engine_without_files(name: str) -> Reading:
+def engine_without_files(name: str) -> ParsedTemplate:
     raise AssertionError(name)
 
 
 def test_constant_text_is_merged() -> None:
     """A row of a page is one append of one f-string, whatever stands in it."""
     source = '<table><! for c in cs !><tr class="a"><td>{= c.a =}</td><td title="{= c.b =}"><a href="/v/{= c.c =}">x</a></td></tr><! end !>'
-    planned = plan(
+    planned = analyse(
         reading_of(Source("t.html", source)),
         engine_without_files,
-        built_in(Settings()),
-        Permitted(frozenset(), Tables(), {}),
+        built_in(LocaleSettings()),
+        Permissions(frozenset(), Tables(), {}),
     )
     assert not planned.problems
     code = next(const for const in build(planned).code.co_consts if hasattr(const, "co_names"))
@@ -258,7 +258,7 @@ def test_import_is_light() -> None:
     script = "import sys; before = set(sys.modules); import untor; print(*sorted(set(sys.modules) - before))"
     loaded = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True).stdout.split()
     assert not {name.partition(".")[0] for name in loaded} - {"untor"} - set(sys.stdlib_module_names)
-    assert not {"dataclasses", "inspect", "typing", "logging", "click", "untor.analysis.planner"} & set(loaded)
+    assert not {"dataclasses", "inspect", "typing", "logging", "click", "untor.analysis.analyser"} & set(loaded)
 
 
 def test_cached_pages_are_light(tmp_path: Path) -> None:

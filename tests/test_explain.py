@@ -102,7 +102,7 @@ def test_steps_agree_with_the_page() -> None:
         if [placement.expression for placement in template.placements] != ["x"]:
             continue
         (journey,) = journeys(
-            engine.compiler, engine.compiler.plan(Origin("page.html", case.parts["template"])), "x", context
+            engine.compiler, engine.compiler.analyse(Origin("page.html", case.parts["template"])), "x", context
         )
         last = journey.steps[-1].result
         whole_url = "url" in template.placements[0].context or "srcset" in template.placements[0].context
@@ -131,6 +131,12 @@ def test_evaluate() -> None:
         ("a + b | clip(3)", "clip(3)"),
         ("a + b | clip(3) | upper", "upper"),
     ]
+    assert chain("((a) | upper) | lower") == [
+        ("(a)", "(a)"),
+        ("(a) | upper", "upper"),
+        ("((a) | upper) | lower", "lower"),
+    ]
+    assert chain("(a | len) - 1") == [("(a | len) - 1", "(a | len) - 1")]
 
 
 def test_page(tmp_path: Path) -> None:
@@ -144,7 +150,7 @@ def test_page(tmp_path: Path) -> None:
     (tmp_path / "page.html").write_text(source, "utf-8")
     (tmp_path / "frame.html").write_text("<title>{= t =}</title><body><! slot !>", "utf-8")
     engine = Engine(tmp_path)
-    planned = engine.compiler.plan(Origin("page"))
+    planned = engine.compiler.analyse(Origin("page"))
     values = values_of(planned.placements)
     page = LexborHTMLParser(explained_template().render(explained_context(engine.compiler, planned, values)))
     sections = page.css("main section:has(table)")

@@ -8,26 +8,26 @@ import sys
 from importlib import import_module
 
 import pytest
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from untor import Engine, contexts, escape
 from untor.analysis import url_walker
 from untor.contexts.css_states import Style
-from untor.contexts.embedded_language import Language, run
+from untor.contexts.embedded_language import EmbeddedLanguage, run
 from untor.contexts.html_data_block import DataBlock
 from untor.contexts.html_srcdoc import Document
-from untor.contexts.html_state import Machine
+from untor.contexts.html_state import HtmlState
 from untor.contexts.json_states import Json
 from untor.contexts.placement import Place, Refusal, Unreadable
 from untor.contexts.script_states import Script
 from untor.contexts.url_lists import LocalUrl, Refresh, UrlList
 
-STARTS: dict[str, Language] = {
+STARTS: dict[str, EmbeddedLanguage] = {
     "script": Script(), "module": Script(module=True), "style": Style(), "declarations": Style(declarations=True), "json": Json(),
     "import map": Json(addresses="importmap"), "data": DataBlock(), "url": LocalUrl("url"), "resource": LocalUrl("resource-url"),
     "srcset": UrlList("image-url", descriptors=True), "ping": UrlList("url", descriptors=False), "refresh": Refresh(),
-    "document": Document(Machine().nested()),
+    "document": Document(HtmlState().nested()),
 }  # fmt: skip
 PIECES = st.sampled_from(
     """a b1 $ url( ( ) [ ] { } ; : , . .. ... ?. ? ?? = == => + ++ - -- * ** / // /* */ < <!-- --> ! & | ' " ` ${ \\ \\u \\x4 \\u{ \\0 \\a 0 1.5 5e-1
@@ -38,6 +38,7 @@ TEXTS = st.lists(PIECES, max_size=10).map("".join)
 
 
 @given(st.sampled_from(sorted(STARTS)), TEXTS, st.integers(0, 40), st.booleans())
+@example(start="declarations", text="[a", cut=2, after_value=False)
 def test_text_can_come_in_pieces(start: str, text: str, cut: int, after_value: bool) -> None:  # noqa: FBT001
     """From any state, reading text in two pieces comes to the same place for values as reading it at once."""
     language = STARTS[start]

@@ -84,7 +84,7 @@ def test_from_the_cache(case: Case, tmp_path: Path) -> None:
     first = engine_of(case, tmp_path / "site", **options)
     assert first.render("page", data_of(case)) == case.parts["page"]
     second = engine_of(case, tmp_path / "site", **options)
-    second.compiler.plan = None  # type: ignore[assignment, method-assign]
+    second.compiler.analyse = None  # type: ignore[assignment, method-assign]
     assert second.render("page", data_of(case)) == case.parts["page"]
     assert second.template("page").inputs == first.template("page").inputs
 

@@ -12,7 +12,7 @@ from support import Case, cases, structure
 
 from untor import Engine, MarkError, PlacementError, RenderError
 from untor.contexts.html_references import attribute_text
-from untor.contexts.html_state import Machine
+from untor.contexts.html_state import HtmlState
 from untor.contexts.html_tokenizer import STATES
 from untor.escape.url import SCHEMES, permitted
 
@@ -254,7 +254,7 @@ def test_permitted_follows_the_url_parser() -> None:
 @given(st.sampled_from(sorted(STATES)), st.lists(NASTY, max_size=12).map("".join), st.integers(0, 40))
 def test_text_can_come_in_pieces(state: str, text: str, cut: int) -> None:
     """From any state, reading text in two pieces comes to the same as reading it at once."""
-    whole, parts = Machine(state), Machine(state)
+    whole, parts = HtmlState(state), HtmlState(state)
     try:
         whole.read(text)
     except Exception as error:  # noqa: BLE001  any refusal must be the same

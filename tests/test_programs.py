@@ -620,7 +620,7 @@ def test_loops_in_loops_are_tried_a_few_times(inner: str, monkeypatch: pytest.Mo
 
 def test_code_of_a_loop() -> None:
     """The loop of the extension stands before that of Python, which reads nothing in copies."""
-    shown = module.shown(Engine().compiler.plan(Origin("case.html", ROW)))
+    shown = module.shown(Engine().compiler.analyse(Origin("case.html", ROW)))
     assert [shown.count(each) for each in ("l0 = loop(", "l0(append, ", "dot(v_row", "['b']", "for v_row")] == [
         1,
         1,

@@ -12,11 +12,11 @@ from printer import nodes
 from support import cases
 
 from untor import Engine, MarkError, UntorError
-from untor.analysis.planner import reading_of
+from untor.analysis.analyser import reading_of
 from untor.diagnostics.source import Source
 from untor.language import tree
-from untor.language.expressions import Parser
-from untor.language.parser import read
+from untor.language.expressions import ExpressionParser
+from untor.language.parser import parse
 from untor.language.tokens import KEYWORDS
 
 if TYPE_CHECKING:
@@ -44,7 +44,7 @@ def larger(inner: st.SearchStrategy[tree.Expression]) -> st.SearchStrategy[tree.
         of(tree.Item, owner=inner, index=inner | of(tree.Slice, first=inner, last=st.none(), step=inner)),
         of(tree.Binary, left=inner, operator=operators, right=inner),
         of(tree.Unary, operator=st.sampled_from(["-", "not"]), operand=inner),
-        of(tree.Comparison, first=inner, rest=comparisons),
+        of(tree.Comparisons, first=inner, rest=comparisons),
         of(tree.Conditional, test=inner, then=inner, otherwise=inner),
         of(tree.Otherwise, value=inner, fallback=inner),
         of(tree.Maybe, value=inner),
@@ -71,7 +71,7 @@ def same(first: object, second: object) -> bool:
 def test_expressions_read_as_printed(expression: tree.Expression) -> None:
     """A printed expression reads as the same tree."""
     body = [tree.Print(0, 0, expression)]
-    reading = read(Source("x", nodes(body)))  # type: ignore[arg-type]
+    reading = parse(Source("x", nodes(body)))  # type: ignore[arg-type]
     assert not reading.problems
     assert same(reading.body, body)
 
@@ -86,10 +86,10 @@ WORDS = st.sampled_from([*"abc.,()[]{}:|?+=", "_a", "5", '"x"', "??", "==", "as"
 def test_the_shortcut_comes_to_the_same(words: list[str], mark: str) -> None:
     """What is read as names with dots at once is read, or refused, as the whole grammar does."""
     source = Source("x", mark.format(" ".join(words)))
-    quick = read(source)
+    quick = parse(source)
     with pytest.MonkeyPatch.context() as patched:
-        patched.setattr(Parser, "path", lambda _: None)
-        whole = read(source)
+        patched.setattr(ExpressionParser, "path", lambda _: None)
+        whole = parse(source)
     assert quick.body == whole.body
     assert [each.message for each in quick.problems] == [each.message for each in whole.problems]
     assert [(each.start, each.end) for each in quick.problems] == [(each.start, each.end) for each in whole.problems]

@@ -23,7 +23,7 @@ from untor.analysis.walker import BlockWalker
 from untor.codegen import expression_code, functions, module, output
 from untor.compiler.origin import Origin
 from untor.escape import MISSING, html, javascript, url
-from untor.escape.accelerated import IS_BUILT, fast
+from untor.escape.accelerated import IS_BUILT, accelerated
 from untor.runtime import attributes
 
 if TYPE_CHECKING:
@@ -106,12 +106,12 @@ def outcome(function: Callable[..., object], *arguments: object) -> object:
 def test_extension_does_the_same(value: object, before: str, after: str) -> None:
     """For every value, the functions in C return exactly what those in Python return, or end in the same exception."""
     for name, pure in PURE.items():
-        quick = fast(pure)
+        quick = accelerated(pure)
         assert quick is not pure, name
         assert outcome(quick, value) == outcome(pure, value)
         assert type(outcome(quick, value)) is type(outcome(pure, value))
     arguments = before, value, after
-    assert outcome(fast(url.segment_url), *arguments) == outcome(url.segment_url, *arguments)
+    assert outcome(accelerated(url.segment_url), *arguments) == outcome(url.segment_url, *arguments)
 
 
 DATA = st.recursive(
@@ -142,7 +142,7 @@ def test_large_texts(char: str) -> None:
     text = char * 5_000_000 + "<" + "b" * 5_000_000
     for name, pure in PURE.items():
         if name in {"text", "attribute"} or char in "a<":
-            assert fast(pure)(text) == pure(text)
+            assert accelerated(pure)(text) == pure(text)
 
 
 @built
@@ -150,14 +150,14 @@ def test_extension_keeps_nothing() -> None:
     """A million calls leave no memory behind, whichever way they go, and no reference to their argument."""
     join = _extension.join(("é", "b", "c"), b"ts")
     functions = [
-        *(fast(pure) for pure in PURE.values()),
+        *(accelerated(pure) for pure in PURE.values()),
         javascript.json_value,
         lambda value: javascript.script_value([{"<": value}]),
         lambda value: join(None, value, value),
     ]
     functions += [lambda value: join(page.write, value, value), lambda value: join(int, "x", value)]
     page = _extension.page()
-    quick_dot = fast(attributes.dot)
+    quick_dot = accelerated(attributes.dot)
     thing, row = Html(), {"a b": 1}
     # Made here, so that nothing else in the process has references to them.
     own = os.getpid() + 10**6
@@ -279,13 +279,13 @@ reading = engine.compile(READING)
 def looking_at_each_dot(source: str) -> Template:
     """Compile a template whose code knows nothing of the types of objects."""
 
-    class Plainly(expression_code.Expressions):
+    class Plainly(expression_code.ExpressionGenerator):
         def __init__(self, *arguments: Any, **named: Any) -> None:
             super().__init__(*arguments, **named)
             self.plain = True
 
     with pytest.MonkeyPatch.context() as patched:
-        patched.setattr(functions, "Expressions", Plainly)
+        patched.setattr(functions, "ExpressionGenerator", Plainly)
         patched.setattr(output, "MOST_OWNERS", 0)
         return Engine(calls="methods").compile(source)
 
@@ -624,14 +624,14 @@ def test_pieces_in_place_are_the_same(piece: str, use: str) -> None:
 def test_pieces_in_loops_are_in_place(tmp_path: Path) -> None:
     """A piece in a loop is part of the page: nothing is called for it, unless it is large, or its lines cannot be told."""
     made = site_of(tmp_path)
-    shown = module.shown(made.compiler.plan(Origin("page")))
+    shown = module.shown(made.compiler.analyse(Origin("page")))
     assert shown.count("def ") == 1
     with pytest.MonkeyPatch.context() as patched:
         patched.setattr(module, "LINES", 2)
-        assert module.shown(made.compiler.plan(Origin("page"))).count("def ") == 2
+        assert module.shown(made.compiler.analyse(Origin("page"))).count("def ") == 2
     large = SITE["row.html"].replace("</li>", "{= n =}<br>" * 60)
     (tmp_path / "row.html").write_text(large, "utf-8")
-    shown = module.shown(Engine(tmp_path, filters={"shout": str.upper}).compiler.plan(Origin("page")))
+    shown = module.shown(Engine(tmp_path, filters={"shout": str.upper}).compiler.analyse(Origin("page")))
     assert shown.count("def ") == 2
 
 
@@ -742,11 +742,11 @@ def test_values_by_name(name: str, source: str) -> None:
 def test_parameters_mean_nothing_else(case: Any) -> None:
     """What a page takes as a parameter of its own is read where it is handed over, and nowhere else in the code."""
     try:
-        plan = engine.compiler.plan(Origin("case.html", case.parts["template"]))
+        plan = engine.compiler.analyse(Origin("case.html", case.parts["template"]))
     except UntorError:
         return
     for variant in ("render", "stream_async"):
-        code = module.module_of(plan, variant, expression_code.Shared(lenient=False))
+        code = module.module_of(plan, variant, expression_code.ModuleState(lenient=False))
         entry = code.body[-1]
         assert isinstance(entry, ast.FunctionDef | ast.AsyncFunctionDef)
         named = {each.arg for each in entry.args.kwonlyargs}
@@ -767,7 +767,9 @@ def test_code_of_a_run() -> None:
     """A run is one f-string, what it reads is read in three copies; a page of one run returns it."""
     reads, whole = (
         ast.unparse(
-            module.module_of(engine.compiler.plan(Origin("case.html", source)), "render", module._shared(lenient=False))
+            module.module_of(
+                engine.compiler.analyse(Origin("case.html", source)), "render", module._shared(lenient=False)
+            )
         )
         for source in ("<p>{= a.b =}{= a.c =}</p>", "<p>{= a =}</p>")
     )

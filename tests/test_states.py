@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from untor.contexts.html_active_formatting import closed, common, misnested, opened
 from untor.contexts.html_attributes import meaning
 from untor.contexts.html_classify import describe, place_of
-from untor.contexts.html_state import Machine
+from untor.contexts.html_state import HtmlState
 from untor.contexts.placement import Place
 from untor.contexts.url_states import UrlState
 from untor.escape.url import SCHEMES
@@ -87,8 +87,8 @@ def test_meanings() -> None:
     }  # fmt: skip
 
 
-def machine_after(text: str) -> Machine:
-    machine = Machine()
+def machine_after(text: str) -> HtmlState:
+    machine = HtmlState()
     machine.read(text)
     return machine
 
@@ -114,6 +114,6 @@ def test_any_state_gives_a_verdict() -> None:
     """A machine can be started in any state; only text, RCDATA and attribute values take a value without more."""
     from untor.contexts.html_tokenizer import STATES  # noqa: PLC0415  the table that is gone through
 
-    taking = {state for state in STATES if isinstance(place_of(Machine(state)), Place)}
+    taking = {state for state in STATES if isinstance(place_of(HtmlState(state)), Place)}
     quoted = {"attribute value (double-quoted)", "attribute value (single-quoted)"}
     assert taking == {"data", "RCDATA", "before attribute value", *quoted}

@@ -26,13 +26,13 @@ def pytest_collection_modifyitems(session: pytest.Session, items: list[pytest.It
     """Add a test for each template, after the tests that there are."""
     options = session.config.option
     if options.untor or options.untor_engine:
-        items += [Template.from_parent(session, name=name, found=found) for name, found in _templates(options)]
+        items += [TemplateItem.from_parent(session, name=name, found=found) for name, found in _templates(options)]
 
 
 def _templates(options: Any) -> Iterator[tuple[str, list[Finding]]]:
     import click  # noqa: PLC0415  loaded when templates are checked
 
-    from untor.check.checker import Wanted, check  # noqa: PLC0415
+    from untor.check.checker import CheckOptions, check  # noqa: PLC0415
     from untor.cli.pyproject import settings  # noqa: PLC0415
     from untor.cli.templates import engine_named  # noqa: PLC0415
     from untor.engine.engine import Engine  # noqa: PLC0415
@@ -42,7 +42,7 @@ def _templates(options: Any) -> Iterator[tuple[str, list[Finding]]]:
         engine = engine_named(options.untor_engine) if options.untor_engine else Engine(options.untor)
     except click.ClickException as error:
         raise pytest.UsageError(error.format_message()) from error
-    wanted = Wanted(configured.accept, configured.also, configured.most_trusted, engine.policy is not None)
+    wanted = CheckOptions(configured.accept, configured.also, configured.most_trusted, engine.policy is not None)
     names = sorted({name for name, _ in engine.compiler.loader.files()})
     if not names:
         folders = ", ".join(folder for _, folder in engine.compiler.loader.entries)
@@ -52,7 +52,7 @@ def _templates(options: Any) -> Iterator[tuple[str, list[Finding]]]:
         yield name, [finding for finding in findings if finding.name == name]
 
 
-class Template(pytest.Item):
+class TemplateItem(pytest.Item):
     """One template."""
 
     def __init__(self, *, found: list[Finding], **more: Any) -> None:

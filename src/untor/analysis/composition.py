@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from untor.analysis.ir import Call, Function, Given, SlotCall
-from untor.analysis.names import Known, Names, Refused
+from untor.analysis.ir import CallFunction, Function, PassedArgument, SlotCall
+from untor.analysis.names import AnalysisError, Known, Names
 from untor.diagnostics.problem import Problem, suggestion
 from untor.errors import UntorError
 from untor.language import tree
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
     from untor.contexts.client_libraries import Tables
     from untor.diagnostics.source import Source
-    from untor.language.parser import Reading
+    from untor.language.parser import ParsedTemplate
 
 DEEPEST = 100
 """How many pieces may be inside one another."""
@@ -29,17 +29,17 @@ _MOST_STATES = 12
 
 
 @dataclass(slots=True)
-class Content:
+class SlotContent:
     """Content for a slot: nodes, and the frame that they are written in."""
 
     nodes: list[tree.Node]
     frame: Frame
-    slot: SlotOf | None
+    slot: FilledSlot | None
     place: tree.Node
 
 
 @dataclass(slots=True)
-class SlotOf:
+class FilledSlot:
     """A slot that is being filled: what ``fallback`` in its content means."""
 
     node: tree.Slot
@@ -52,13 +52,13 @@ class SlotOf:
 class Frame:
     """A template or part that is being walked: its reading, the names in reach, the content for its slots."""
 
-    reading: Reading
+    reading: ParsedTemplate
     part: str
     names: Names
     function: Function
-    call: Call | None = None
-    contents: dict[str, Content] = field(default_factory=dict)
-    slot: SlotOf | None = None
+    call: CallFunction | None = None
+    contents: dict[str, SlotContent] = field(default_factory=dict)
+    slot: FilledSlot | None = None
 
     @property
     def source(self) -> Source:
@@ -72,7 +72,7 @@ class Frame:
 
 
 @dataclass(frozen=True, slots=True)
-class Permitted:
+class Permissions:
     """What an engine permits: schemes of URLs, its own rows of the tables of places, calls of its helpers."""
 
     schemes: frozenset[str]
@@ -81,16 +81,16 @@ class Permitted:
 
 
 @dataclass(slots=True)
-class Library:
+class PageAnalysis:
     """What all walkers of one page share: the templates it is made of and the functions made so far."""
 
-    load: Callable[[str], Reading]
+    load: Callable[[str], ParsedTemplate]
     filters: Mapping[str, Callable[..., object]]
-    permitted: Permitted
+    permitted: Permissions
     functions: list[Function] = field(default_factory=list)
-    ready: dict[object, tuple[Function, object, Reading]] = field(default_factory=dict)
+    memo: dict[object, tuple[Function, object, ParsedTemplate]] = field(default_factory=dict)
     """Functions by all that decides how they are read, with the state they end in; the reading is kept alive."""
-    active: dict[object, Function] = field(default_factory=dict)
+    in_progress: dict[object, Function] = field(default_factory=dict)
     frames: list[Frame] = field(default_factory=list)
     dependencies: dict[str, None] = field(default_factory=dict)
     inputs: set[str] = field(default_factory=set)
@@ -100,7 +100,7 @@ class Library:
     """Whether problems are kept and the walk goes on after them, as a checker wants it."""
     problems: list[Problem] = field(default_factory=list)
 
-    def keep(self, problem: Problem, main: Source) -> None:
+    def report(self, problem: Problem, main: Source) -> None:
         """Keep a problem, once; say by way of which templates the page came to it."""
         place = (problem.code, problem.source, problem.start, problem.end)
         if any(place == (kept.code, kept.source, kept.start, kept.end) for kept in self.problems):
@@ -117,32 +117,32 @@ class Library:
         self.calls += 1
         return f"{word}{self.calls}"
 
-    def reading(self, target: tree.Target, source: Source) -> Reading:
-        """Load the template of a call. Raises ``Refused`` with the problem of finding or reading it."""
+    def reading(self, target: tree.Target, source: Source) -> ParsedTemplate:
+        """Load the template of a call. Raises ``AnalysisError`` with the problem of finding or reading it."""
         try:
             reading = self.load(target.file)
         except UntorError as error:
             problem = error.problem
             if problem.source is None:
                 problem.at(source, target.start, target.end)
-            raise Refused(problem) from None
+            raise AnalysisError(problem) from None
         self.dependencies[reading.source.name] = None
         if reading.problems and (reading.torn or not self.collects):
-            raise Refused(reading.problems[0])
+            raise AnalysisError(reading.problems[0])
         return reading
 
 
-def parameters_of(reading: Reading, part: str) -> list[tree.Parameter] | None:
+def parameters_of(reading: ParsedTemplate, part: str) -> list[tree.Parameter] | None:
     """Return what a template or part takes; ``None`` for a template that does not say."""
     if part:
         return reading.parts[part].parameters
     return reading.takes.parameters if reading.takes else None
 
 
-def given_to(
+def match_arguments(
     frame: Frame, target: tree.Target, arguments: list[tree.Argument], taken: list[tree.Parameter] | None, *, all_: bool
-) -> list[Given]:
-    """Match arguments with what is taken. Raises ``Refused`` for one unknown or, with ``all_``, one missing."""
+) -> list[PassedArgument]:
+    """Match arguments with what is taken. Raises ``AnalysisError`` for one unknown or, with ``all_``, one missing."""
     known = {parameter.name: parameter for parameter in taken or ()}
     shown = ", ".join(known) or "nothing"
     for argument in arguments:
@@ -150,21 +150,21 @@ def given_to(
         if taken is not None and argument.name not in known:
             near = suggestion(argument.name, known, f"It takes {shown}.")
             words = {"target": str(target), "word": argument.name, "near": near}
-            raise Refused(Problem("argument-unknown", frame.source, argument.start, argument.end, **words))
+            raise AnalysisError(Problem("argument-unknown", frame.source, argument.start, argument.end, **words))
     names = {argument.name for argument in arguments}
     missing = [name for name, parameter in known.items() if name not in names and parameter.default is None]
     if missing and all_:
         words = {"target": str(target), "word": ", ".join(missing), "takes": shown}
-        raise Refused(Problem("argument-missing", frame.source, target.start, target.end, **words))
-    return [Given(argument.name, argument.value, known.get(argument.name)) for argument in arguments]
+        raise AnalysisError(Problem("argument-missing", frame.source, target.start, target.end, **words))
+    return [PassedArgument(argument.name, argument.value, known.get(argument.name)) for argument in arguments]
 
 
-def contents_of(frame: Frame, nodes: list[tree.Node], place: tree.Node) -> dict[str, Content]:
+def contents_of(frame: Frame, nodes: list[tree.Node], place: tree.Node) -> dict[str, SlotContent]:
     """Sort what a page or a ``use`` has in it: content for named slots, and the rest for the one without a name.
 
-    Each has the values that were named before it. Raises ``Refused`` for two contents of one slot.
+    Each has the values that were named before it. Raises ``AnalysisError`` for two contents of one slot.
     """
-    found: dict[str, Content] = {}
+    found: dict[str, SlotContent] = {}
     rest: list[tree.Node] = []
     lets: list[tree.Node] = []
     for node in nodes:
@@ -176,16 +176,16 @@ def contents_of(frame: Frame, nodes: list[tree.Node], place: tree.Node) -> dict[
         if node.name in found:
             line = frame.source.position(found[node.name].place.start)[0]
             words = {"word": node.name, "line": str(line)}
-            raise Refused(Problem("into-repeated", frame.source, node.start, node.end, **words))
-        found[node.name] = Content([*lets, *node.body], frame, frame.slot, node)
+            raise AnalysisError(Problem("into-repeated", frame.source, node.start, node.end, **words))
+        found[node.name] = SlotContent([*lets, *node.body], frame, frame.slot, node)
     if any(
         not isinstance(node, tree.Let) and not (isinstance(node, tree.Text) and not node.text.strip()) for node in rest
     ):
-        found[""] = Content(rest, frame, frame.slot, place)
+        found[""] = SlotContent(rest, frame, frame.slot, place)
     return found
 
 
-def slots_in(reading: Reading, part: str) -> set[str]:
+def slots_in(reading: ParsedTemplate, part: str) -> set[str]:
     """Return the names of the slots of a template or part, also those inside its steps."""
     found: set[str] = set()
     todo: list[tree.Node] = list(reading.parts[part].body if part else reading.body)
@@ -204,7 +204,7 @@ def slots_in(reading: Reading, part: str) -> set[str]:
     return found
 
 
-def check_contents(frame: Frame, target: tree.Target, contents: dict[str, Content], slots: set[str]) -> None:
+def check_contents(frame: Frame, target: tree.Target, contents: dict[str, SlotContent], slots: set[str]) -> None:
     """Refuse content for a slot that is not there."""
     named = sorted(slots - {""})
     for name, content in contents.items():
@@ -213,21 +213,25 @@ def check_contents(frame: Frame, target: tree.Target, contents: dict[str, Conten
         if name:
             near = suggestion(name, named, f"Its slots are {', '.join(named)}." if named else "It has no named slots.")
             words = {"target": str(target), "word": name, "near": near}
-            raise Refused(Problem("slot-unknown", frame.source, content.place.start, content.place.end, **words))
+            raise AnalysisError(Problem("slot-unknown", frame.source, content.place.start, content.place.end, **words))
         near = f": {', '.join(named)}" if named else ""
         words = {"target": str(target), "near": near}
-        raise Refused(Problem("slot-missing", frame.source, content.place.start, content.place.end, **words))
+        raise AnalysisError(Problem("slot-missing", frame.source, content.place.start, content.place.end, **words))
 
 
-def guard(library: Library, frame: Frame, target: tree.Target, reading: Reading, part: str) -> None:
+def check_nesting(
+    analysis: PageAnalysis, frame: Frame, target: tree.Target, reading: ParsedTemplate, part: str
+) -> None:
     """Refuse what would go on without end when the page is put together."""
     place = (frame.source, target.start, target.end)
-    if len(library.frames) >= DEEPEST or library.calls > MOST_CALLS:
-        raise Refused(Problem("too-deep", *place, most=DEEPEST if len(library.frames) >= DEEPEST else MOST_CALLS))
-    names = [active.source.name for active in library.frames if active.is_file]
+    if len(analysis.frames) >= DEEPEST or analysis.calls > MOST_CALLS:
+        raise AnalysisError(
+            Problem("too-deep", *place, most=DEEPEST if len(analysis.frames) >= DEEPEST else MOST_CALLS)
+        )
+    names = [active.source.name for active in analysis.frames if active.is_file]
     if not part and reading.source.name in names:
         circle = " → ".join([*names[names.index(reading.source.name) :], reading.source.name])
-        raise Refused(Problem("circular", *place, circle=circle))
-    same = [active for active in library.frames if active.part == part and active.source is reading.source]
+        raise AnalysisError(Problem("circular", *place, circle=circle))
+    same = [active for active in analysis.frames if active.part == part and active.source is reading.source]
     if part and len(same) > _MOST_STATES:
-        raise Refused(Problem("part-differs", *place, word=part, first="in one place", second="in ever new ones"))
+        raise AnalysisError(Problem("part-differs", *place, word=part, first="in one place", second="in ever new ones"))

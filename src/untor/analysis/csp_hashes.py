@@ -6,12 +6,12 @@ import base64
 import hashlib
 import re
 
-from untor.analysis.ir import Constant, InlineEnd, Nonce, every
+from untor.analysis.ir import FixedText, InlineEnd, Nonce, all_operations
 from untor.diagnostics.problem import Problem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.analysis.ir import Plan
+    from untor.analysis.ir import TemplateIR
 
 _LINE_BREAK = re.compile("\r\n?")
 
@@ -21,7 +21,7 @@ _REASONS = {
 }
 
 
-def hashes_of(plan: Plan) -> tuple[dict[str, list[str]], list[Problem]]:
+def hashes_of(plan: TemplateIR) -> tuple[dict[str, list[str]], list[Problem]]:
     """Return the sources ``'sha256-…'`` of each kind, ``script`` and ``style``, and the elements that have none."""
     found: dict[str, list[str]] = {"script": [], "style": []}
     problems: list[Problem] = []
@@ -32,13 +32,13 @@ def hashes_of(plan: Plan) -> tuple[dict[str, list[str]], list[Problem]]:
         words = {"tag": at.tag, "reason": _REASONS[reason]}
         problems.append(Problem("policy-hash", at.source, at.start, at.start + 1, **words))
 
-    for operation in every(plan.body):
+    for operation in all_operations(plan.body):
         if opened is None:
             if isinstance(operation, Nonce) and operation.content == "foreign":
                 refuse(operation, "foreign")
             elif isinstance(operation, Nonce) and operation.content:
                 opened, text = operation, []
-        elif isinstance(operation, Constant):
+        elif isinstance(operation, FixedText):
             text.append(operation.text)
         elif isinstance(operation, InlineEnd):
             found[opened.content].append(_source("".join(text).partition(">")[2]))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from untor.analysis.names import Refused
+from untor.analysis.names import AnalysisError
 from untor.contexts.html_references import neutral
 from untor.contexts.html_state import VALUE_STATES
 from untor.diagnostics.problem import Problem
@@ -10,7 +10,7 @@ from untor.language import tree
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.contexts.html_state import Machine
+    from untor.contexts.html_state import HtmlState
     from untor.diagnostics.source import Source
 
 
@@ -32,10 +32,10 @@ def source_offset(run: list[tree.Text], offset: int) -> int:
     return run[-1].end - 1
 
 
-def settled(source: Source, run: list[tree.Text], text: str, machine: Machine) -> str:
+def settled(source: Source, run: list[tree.Text], text: str, machine: HtmlState) -> str:
     """Finish a character reference at the end of fixed text, so that nothing after it can become a part of it.
 
-    Raises ``Refused`` where its meaning depends on what comes next.
+    Raises ``AnalysisError`` where its meaning depends on what comes next.
     """
     reference = machine.unfinished(text)
     if not reference:
@@ -43,7 +43,7 @@ def settled(source: Source, run: list[tree.Text], text: str, machine: Machine) -
     finished = neutral(reference)
     if finished is None:
         end = run[-1].end
-        raise Refused(Problem("place-reference", source, end - len(reference), end, reference=reference))
+        raise AnalysisError(Problem("place-reference", source, end - len(reference), end, reference=reference))
     if machine.state in VALUE_STATES:
         machine.value = machine.value[: len(machine.value) - len(reference)] + finished
     return text[: len(text) - len(reference)] + finished

@@ -5,21 +5,21 @@ from __future__ import annotations
 import re
 
 from untor.analysis.fixed_text import settled, source_offset, text_run
-from untor.analysis.ir import Constant, Emit, Function, InlineEnd, Nonce
+from untor.analysis.ir import FixedText, Function, InlineEnd, Nonce, PrintValue
 from untor.analysis.lookahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead
 from untor.analysis.url_walker import UrlWalker
 from untor.analysis.walker import BlockWalker
 from untor.contexts.html_classify import describe, place_of
 from untor.contexts.html_content import of_attribute
 from untor.contexts.html_references import attribute_text
-from untor.contexts.html_state import VALUE_STATES, Ended, Machine, Opened
+from untor.contexts.html_state import VALUE_STATES, Ended, HtmlState, Opened
 from untor.contexts.placement import Place, Refusal, Unreadable
 from untor.language import tree
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.analysis.composition import Frame, Library
-    from untor.analysis.recovery import Remembered
+    from untor.analysis.composition import Frame, PageAnalysis
+    from untor.analysis.recovery import Checkpoint
 
 
 MAKE_HTML = ("cleaned", "lines", "paragraphs", "picture", "table")
@@ -30,11 +30,11 @@ _SEVERAL = {"url-segment": "url-segments", "url-first-segment": "url-first-segme
 """What one path segment becomes where the filter ``path`` says that there are several."""
 
 
-class PageWalker(BlockWalker[Machine]):
+class HtmlWalker(BlockWalker[HtmlState]):
     """Walks markup; the text that is printed as it is collects in ``held`` until a value or step comes."""
 
-    def __init__(self, library: Library, frame: Frame, machine: Machine) -> None:
-        super().__init__(library, frame, machine)
+    def __init__(self, analysis: PageAnalysis, frame: Frame, machine: HtmlState) -> None:
+        super().__init__(analysis, frame, machine)
         self.held: list[str] = []
         self.final = frame.reading.body[-1] if frame.reading.body and not frame.reading.layout else None
 
@@ -44,32 +44,32 @@ class PageWalker(BlockWalker[Machine]):
             text = "".join(self.held)
             self.held = []
             if text:
-                self.operations.append(Constant(text))
+                self.operations.append(FixedText(text))
 
-    def fork(self, state: Machine) -> Machine:
+    def fork(self, state: HtmlState) -> HtmlState:
         """Return a copy of the machine."""
         return state.copy()
 
-    def join(self, first: Machine, second: Machine) -> Machine | None:
+    def join(self, first: HtmlState, second: HtmlState) -> HtmlState | None:
         """Join two machines where branches meet."""
         return first.joined(second)
 
-    def again(self, before: Machine, after: Machine) -> Machine | None:
+    def again(self, before: HtmlState, after: HtmlState) -> HtmlState | None:
         """Join what a loop comes back to; formatting elements that it leaves open are open the next time."""
         joined = before.joined(after)
-        if joined is not None and len(after.inline) > len(before.inline):
-            joined.inline = after.inline
+        if joined is not None and len(after.formatting) > len(before.formatting):
+            joined.formatting = after.formatting
         return joined
 
-    def same(self, first: Machine, second: Machine) -> bool:
+    def same(self, first: HtmlState, second: HtmlState) -> bool:
         """Compare all that decides about values in a loop."""
         return first.loop_key() == second.loop_key()
 
-    def key(self, state: Machine) -> object:
+    def key(self, state: HtmlState) -> object:
         """Return all that decides about values to come."""
         return state.full_key()
 
-    def describe(self, state: Machine) -> str:
+    def describe(self, state: HtmlState) -> str:
         """Say in words where a machine is."""
         return describe(state)
 
@@ -85,7 +85,7 @@ class PageWalker(BlockWalker[Machine]):
             raise self.refused("url-split", end - 1, end, name=self.state.attribute)
 
     def _in_url(self) -> bool:
-        if self.state.state not in VALUE_STATES or self.state.doubt:
+        if self.state.state not in VALUE_STATES or self.state.ambiguity:
             return False
         place = self._place()
         return isinstance(place, Place) and place.kind == "url"
@@ -115,20 +115,20 @@ class PageWalker(BlockWalker[Machine]):
             self.step(node)
         return index + 1
 
-    def remember(self, node: tree.Node) -> Remembered[Machine]:
+    def remember(self, node: tree.Node) -> Checkpoint[HtmlState]:
         """Remember also the text that is held back; in an attribute, the walk of a URL changes the machine."""
         state = self.state.copy() if self.state.state in VALUE_STATES else None
         before = super().remember(node)
         return before._replace(state=state or before.state, held=[*self.held])
 
-    def go_back(self, to: Remembered[Machine]) -> None:
+    def go_back(self, to: Checkpoint[HtmlState]) -> None:
         """Go back also in the text that is held back."""
         super().go_back(to)
         self.held = to.held
 
     def stand_in(self) -> bool:
         """Put a letter where a value was refused, which is read in the same way nearly everywhere."""
-        if self.state.doubt:
+        if self.state.ambiguity:
             return False
         try:
             self.state.read("x")
@@ -140,8 +140,8 @@ class PageWalker(BlockWalker[Machine]):
     def _look_ahead(self, nodes: list[tree.Node], index: int) -> None:
         """Find out what the attribute means when attributes after it decide on that."""
         machine = self.state
-        machine.ahead = attributes_ahead(machine, nodes, index)
-        if machine.state in VALUE_STATES and machine.attribute not in machine.valued:
+        machine.later_attributes = attributes_ahead(machine, nodes, index)
+        if machine.state in VALUE_STATES and machine.attribute not in machine.dynamic_attributes:
             language = of_attribute(machine)
             machine.inner = language and language.read(attribute_text(machine.value))
 
@@ -164,19 +164,19 @@ class PageWalker(BlockWalker[Machine]):
             self.held.append(text)
             return
         text = settled(self.source, run, text, machine)
-        if machine.fresh:
+        if machine.after_pre:
             # HTML §13.2.6.4.7: a line feed right after the start tag is dropped; this one, not that of a value.
             text += "\n"
-            machine.fresh = False
+            machine.after_pre = False
         self.held.append(text)
 
     def _cut(self, run: list[tree.Text], text: str, start: int) -> str:
         """Hold fixed text up to the last beginning or end of a script or style in it, and return the rest."""
-        for seen in self.state.seen:
+        for seen in self.state.csp_elements:
             if seen.offset < start:
                 continue
             if isinstance(seen, Opened):
-                self.library.nonces = True
+                self.analysis.nonces = True
                 self.held.append(text[start : seen.offset])
                 self.flush()
                 place = source_offset(run, seen.offset)
@@ -207,7 +207,7 @@ class PageWalker(BlockWalker[Machine]):
             before = (self._take_name(node),)
         self.held.append(place.before)
         self.flush()
-        self.operations.append(Emit(expression, escapers, placement, before))
+        self.operations.append(PrintValue(expression, escapers, placement, before))
         if not (trusted and self.state.state == "data"):
             # Trusted HTML is its author's word: as far as the markup around it goes, it is not there.
             self.state.took_value()
@@ -258,7 +258,7 @@ class PageWalker(BlockWalker[Machine]):
         if not text.endswith(prefix):
             raise AssertionError("the value of a URL attribute began in another block")
         self.held = [text[: len(text) - len(prefix)]]
-        walker = UrlWalker(self.library, self.frame, self.state, place)
+        walker = UrlWalker(self.analysis, self.frame, self.state, place)
         index, run, offset = walker.value(prefix, nodes, index)
         self.flush()
         self.operations += walker.result()

@@ -45,7 +45,7 @@ class Operation:
 
 
 @dataclass(slots=True)
-class Constant(Operation):
+class FixedText(Operation):
     """Print fixed text."""
 
     text: str
@@ -73,7 +73,7 @@ class InlineEnd(Operation):
 
 
 @dataclass(slots=True)
-class Emit(Operation):
+class PrintValue(Operation):
     """Print a value through escaping functions; the first is called with ``before``, the value and ``after``."""
 
     expression: tree.Expression
@@ -133,14 +133,14 @@ class Loop(Operation):
 
 
 @dataclass(slots=True)
-class Group(Operation):
+class Scope(Operation):
     """Do several things with names of their own."""
 
     body: list[Operation]
 
 
 @dataclass(slots=True)
-class Given:
+class PassedArgument:
     """A value given to a function: the name there, the expression here and the type that is checked."""
 
     name: str
@@ -170,11 +170,11 @@ class Function:
 
 
 @dataclass(slots=True)
-class Call(Operation):
+class CallFunction(Operation):
     """Call another template or part; ``closures`` are the contents for its slots, defined right before."""
 
     function: Function
-    given: list[Given]
+    given: list[PassedArgument]
     node: tree.Node
     closures: list[Function] = field(default_factory=list)
 
@@ -194,7 +194,7 @@ class SlotCall(Operation):
 
 
 @dataclass(slots=True)
-class Plan:
+class TemplateIR:
     """All that is known about a template when it is compiled."""
 
     source: Source
@@ -215,11 +215,15 @@ class Plan:
     @property
     def placements(self) -> list[Placement]:
         """The placement of each value, in the order of the page."""
-        found = (operation.placement for operation in every(self.body) if isinstance(operation, Emit | UrlValue))
+        found = (
+            operation.placement
+            for operation in all_operations(self.body)
+            if isinstance(operation, PrintValue | UrlValue)
+        )
         return list(dict.fromkeys(found))
 
 
-def every(body: list[Operation]) -> Iterator[Operation]:
+def all_operations(body: list[Operation]) -> Iterator[Operation]:
     """Yield each operation, in the order of the page; a function's where it is first called."""
     seen: set[int] = set()
 
@@ -227,7 +231,7 @@ def every(body: list[Operation]) -> Iterator[Operation]:
         for operation in operations:
             yield operation
             match operation:
-                case UrlJoin(body=inner) | Group(body=inner):
+                case UrlJoin(body=inner) | Scope(body=inner):
                     yield from walk(inner)
                 case Choice():
                     for _, branch in operation.branches:
@@ -235,7 +239,7 @@ def every(body: list[Operation]) -> Iterator[Operation]:
                 case Loop():
                     yield from walk(operation.body)
                     yield from walk(operation.empty)
-                case Call():
+                case CallFunction():
                     if id(operation.function) not in seen:
                         seen.add(id(operation.function))
                         yield from walk(operation.function.body)

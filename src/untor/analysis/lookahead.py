@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from untor.contexts.html_attributes import DECIDING
-from untor.contexts.html_state import ANYTHING, TAG_STATES, VALUE_STATES, Machine
+from untor.contexts.html_state import ANYTHING, TAG_STATES, VALUE_STATES, HtmlState
 from untor.contexts.html_tokenizer import STATES
 from untor.contexts.placement import Unreadable
 from untor.language import tree
@@ -16,10 +16,10 @@ _IN_TAG = TAG_STATES | ATTRIBUTE_VALUE_STATES
 _UNKNOWN = tuple((name, None) for name in (*sorted(DECIDING), ANYTHING))
 
 
-def attributes_ahead(machine: Machine, nodes: list[tree.Node], index: int) -> tuple[tuple[str, str | None], ...]:
+def attributes_ahead(machine: HtmlState, nodes: list[tree.Node], index: int) -> tuple[tuple[str, str | None], ...]:
     """Return the deciding attributes that come later in the tag; any may come where a step stands in it."""
     after = machine.copy()
-    after.rough = True
+    after.markup_only = True
     for node in nodes[index:]:
         if isinstance(node, tree.Print):
             after.took_value()
@@ -33,5 +33,5 @@ def attributes_ahead(machine: Machine, nodes: list[tree.Node], index: int) -> tu
             except Unreadable:
                 return _UNKNOWN
             if after.state not in _IN_TAG:
-                return after.fixed
+                return after.static_attributes
     return _UNKNOWN

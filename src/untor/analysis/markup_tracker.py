@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-from untor.contexts.html_state import Machine
+from untor.contexts.html_state import HtmlState
 from untor.contexts.placement import Unreadable
 
 
-class PageSurroundings:
+class MarkupTracker:
     """Follows an HTML template roughly, branch by branch; the plan will look again with care."""
 
     def __init__(self, *, xml: bool = False) -> None:
-        self.machine = Machine(xml=xml, rough=True)
-        self.before: list[Machine] = []
+        self.machine = HtmlState(xml=xml, rough=True)
+        self.before: list[HtmlState] = []
 
     def text(self, text: str) -> None:
         """Go over text of the template."""

@@ -22,7 +22,7 @@ POSITION = frozenset({"number", "index", "first", "last", "odd", "even", "total"
 """What the position of a loop has."""
 
 
-class Refused(Exception):  # noqa: N818  never leaves the planning
+class AnalysisError(Exception):
     """Stops the planning of a template at its first problem."""
 
     def __init__(self, problem: Problem) -> None:
@@ -71,7 +71,7 @@ class Names:
         return False, None
 
     def use(self, expression: tree.Expression) -> None:
-        """Check an expression and note what it reads. Raises ``Refused``."""
+        """Check an expression and note what it reads. Raises ``AnalysisError``."""
         todo = [expression]
         while todo:
             node = todo.pop()
@@ -120,25 +120,29 @@ class Names:
         if node.name not in POSITION:
             hint = suggestion(node.name, POSITION) or None
             words = {"name": owner.name, "word": node.name}
-            raise Refused(Problem("position-attribute", self.source, node.name_start, node.end, hint=hint, **words))
+            raise AnalysisError(
+                Problem("position-attribute", self.source, node.name_start, node.end, hint=hint, **words)
+            )
         uses.add(node.name)
 
     def _name(self, node: tree.Name) -> None:
         bound, uses = self.lookup(node.name)
         if uses is not None:
-            raise Refused(Problem("position-alone", self.source, node.start, node.end, name=node.name))
+            raise AnalysisError(Problem("position-alone", self.source, node.start, node.end, name=node.name))
         if not bound and self.inputs is not None:
             self.inputs.add(node.name)
 
     def _call(self, node: tree.Call) -> None:
         if not isinstance(node.function, tree.Name | tree.Attribute | tree.Item):
-            raise Refused(Problem("call-refused", self.source, node.start, node.end))
+            raise AnalysisError(Problem("call-refused", self.source, node.start, node.end))
         name = node.function.name if isinstance(node.function, tree.Name) else ""
         first = node.arguments[0] if node.arguments else None
         if name in self.known and isinstance(first, tree.Constant) and not self.lookup(name)[0]:
             trouble = self.known[name](first.value, node.named.keys())
             if trouble:
-                raise Refused(Problem("call-wrong", self.source, node.start, node.end, word=name, trouble=trouble))
+                raise AnalysisError(
+                    Problem("call-wrong", self.source, node.start, node.end, word=name, trouble=trouble)
+                )
 
     def _filter(self, node: tree.Filter) -> None:
         function = self.filters.get(node.name)
@@ -148,16 +152,16 @@ class Names:
             near = suggestion(node.name, self.filters)
             hint = f"{near}\nFilters are {known}." if near else None
             words = {"word": node.name, "filters": known}
-            raise Refused(Problem("filter-unknown", self.source, node.name_start, end, hint=hint, **words))
+            raise AnalysisError(Problem("filter-unknown", self.source, node.name_start, end, hint=hint, **words))
         signature = inspect.signature(function)
         try:
             signature.bind(None, *node.arguments, **node.named)
         except TypeError as error:
             shape = f"value | {node.name}" + _arguments(signature)
             words = {"word": node.name, "trouble": str(error), "shape": shape}
-            raise Refused(Problem("filter-arguments", self.source, node.name_start, end, **words)) from None
+            raise AnalysisError(Problem("filter-arguments", self.source, node.name_start, end, **words)) from None
         if self.is_built_in(node, "trusted") and not (self.trusted(node) or "").strip():
-            raise Refused(Problem("trusted-reason", self.source, node.name_start, node.end))
+            raise AnalysisError(Problem("trusted-reason", self.source, node.name_start, node.end))
 
 
 def _arguments(signature: inspect.Signature) -> str:

@@ -5,21 +5,21 @@ from __future__ import annotations
 from abc import ABC, abstractmethod
 from typing import Generic, NamedTuple, TypeVar
 
-from untor.analysis.names import Names, Refused
+from untor.analysis.names import AnalysisError, Names
 from untor.language import tree
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from untor.analysis.composition import Frame, Library
+    from untor.analysis.composition import Frame, PageAnalysis
     from untor.analysis.ir import Operation
     from untor.diagnostics.source import Source
 
 State = TypeVar("State")
 
 
-class Remembered(NamedTuple, Generic[State]):
+class Checkpoint(NamedTuple, Generic[State]):
     """How far a walk had come before a node, to go on from there when the node has a problem."""
 
     state: State
@@ -33,8 +33,8 @@ class Remembered(NamedTuple, Generic[State]):
 class Walker(ABC, Generic[State]):
     """Walks nodes one after another; where all problems are wanted, goes on after one."""
 
-    def __init__(self, library: Library, frame: Frame, state: State) -> None:
-        self.library = library
+    def __init__(self, analysis: PageAnalysis, frame: Frame, state: State) -> None:
+        self.analysis = analysis
         self.frame = frame
         self.state = state
         self.operations: list[Operation] = []
@@ -67,7 +67,7 @@ class Walker(ABC, Generic[State]):
         """Walk nodes one after another; where all problems are wanted, go on after one that is refused."""
         index = 0
         while index < len(nodes):
-            index = self._collecting(nodes, index) if self.library.collects else self.node(nodes, index)
+            index = self._collecting(nodes, index) if self.analysis.collects else self.node(nodes, index)
 
     def _collecting(self, nodes: list[tree.Node], index: int) -> int:
         node = nodes[index]
@@ -77,8 +77,8 @@ class Walker(ABC, Generic[State]):
                 return self.node(nodes, index)
             if isinstance(node, tree.Print):
                 self.names.use(node.expression)
-        except Refused as found:
-            self.library.keep(found.problem, self.library.frames[0].source)
+        except AnalysisError as found:
+            self.analysis.report(found.problem, self.analysis.frames[0].source)
             self.go_back(before)
             if not self.lost and isinstance(node, tree.Text | tree.Print):
                 self.lost = isinstance(node, tree.Text) or not self.stand_in()
@@ -88,21 +88,21 @@ class Walker(ABC, Generic[State]):
         """Look at something that the walk does not depend on; where all problems are wanted, go on after one."""
         try:
             look()
-        except Refused as found:
-            if not self.library.collects:
+        except AnalysisError as found:
+            if not self.analysis.collects:
                 raise
-            self.library.keep(found.problem, self.library.frames[0].source)
+            self.analysis.report(found.problem, self.analysis.frames[0].source)
 
-    def remember(self, node: tree.Node) -> Remembered[State]:
+    def remember(self, node: tree.Node) -> Checkpoint[State]:
         """Return all that a node may change before it turns out to have a problem."""
         # Other nodes fork the state themselves, or find out before they change it.
         state = self.fork(self.state) if isinstance(node, tree.Include | tree.Slot | tree.Fallback) else self.state
-        return Remembered(state, self.frame, self.operations, [*self.library.frames], len(self.names.scopes), [])
+        return Checkpoint(state, self.frame, self.operations, [*self.analysis.frames], len(self.names.scopes), [])
 
-    def go_back(self, to: Remembered[State]) -> None:
+    def go_back(self, to: Checkpoint[State]) -> None:
         """Go back to before a node."""
         self.state, self.frame, self.operations = to.state, to.frame, to.operations
-        self.library.frames = to.frames
+        self.analysis.frames = to.frames
         del self.names.scopes[to.scopes :]
 
     def stand_in(self) -> bool:

@@ -6,14 +6,14 @@ import re
 
 from untor.analysis.fixed_text import settled, text_run
 from untor.analysis.ir import (
-    Call,
+    CallFunction,
     Choice,
-    Constant,
-    Emit,
+    FixedText,
     Function,
-    Group,
     Loop,
     Operation,
+    PrintValue,
+    Scope,
     SlotCall,
     UrlFixed,
     UrlJoin,
@@ -27,8 +27,8 @@ from untor.language import tree
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.analysis.composition import Frame, Library
-    from untor.contexts.html_state import Machine
+    from untor.analysis.composition import Frame, PageAnalysis
+    from untor.contexts.html_state import HtmlState
     from untor.contexts.placement import Place
 
 _CONTEXTS: dict[str, tuple[str, str, int]] = {
@@ -63,8 +63,8 @@ class UrlWalker(BlockWalker[UrlState]):
 
     private = True
 
-    def __init__(self, library: Library, frame: Frame, machine: Machine, place: Place) -> None:
-        super().__init__(library, frame, UrlState())
+    def __init__(self, analysis: PageAnalysis, frame: Frame, machine: HtmlState, place: Place) -> None:
+        super().__init__(analysis, frame, UrlState())
         self.machine = machine
         self.place = place
         self.escaper = place.escapers[0]
@@ -145,7 +145,7 @@ class UrlWalker(BlockWalker[UrlState]):
     def _fixed(self, raw: str) -> None:
         if raw:
             plain = attribute_text(raw)
-            self.state = self.state.read(plain, self.library.permitted.schemes)
+            self.state = self.state.read(plain, self.analysis.permitted.schemes)
             self.operations.append(UrlFixed(raw, plain))
 
     def _print(self, node: tree.Print) -> None:
@@ -201,7 +201,7 @@ class UrlWalker(BlockWalker[UrlState]):
         if self.first_state in _DECIDED:
             return in_place(pieces)
         if static and len(pieces) == len(values) == 1:
-            return [Emit(values[0].expression, values[0].placement.escapers, values[0].placement)]
+            return [PrintValue(values[0].expression, values[0].placement.escapers, values[0].placement)]
         if any(piece.kind in {PATH, HOST} for piece in values):
             return [UrlJoin(f"{self.escaper}-pieces", pieces)]
         risky = _risky_segments(pieces) if static else -1
@@ -211,7 +211,7 @@ class UrlWalker(BlockWalker[UrlState]):
             at = pieces.index(values[0])
             before = "".join(piece.raw for piece in pieces[:at] if isinstance(piece, UrlFixed))
             after = "".join(piece.raw for piece in pieces[at:] if isinstance(piece, UrlFixed))
-            return [Emit(values[0].expression, ("segment-url",), values[0].placement, (before,), (after,))]
+            return [PrintValue(values[0].expression, ("segment-url",), values[0].placement, (before,), (after,))]
         return [UrlJoin(f"{self.escaper}-pieces", pieces)]
 
     def _one_segment(self, pieces: list[Operation]) -> bool:
@@ -231,16 +231,16 @@ def in_place(pieces: list[Operation]) -> list[Operation]:
 def _in_place(piece: Operation) -> Operation:
     match piece:
         case UrlFixed():
-            return Constant(piece.raw)
+            return FixedText(piece.raw)
         case UrlValue():
-            return Emit(piece.expression, (_ESCAPERS[piece.kind],), piece.placement)
+            return PrintValue(piece.expression, (_ESCAPERS[piece.kind],), piece.placement)
         case Choice():
             return Choice([(branch, in_place(body)) for branch, body in piece.branches])
         case Loop():
             return Loop(piece.node, piece.uses, in_place(piece.body), in_place(piece.empty))
-        case Group():
-            return Group(in_place(piece.body))
-        case Call():
+        case Scope():
+            return Scope(in_place(piece.body))
+        case CallFunction():
             # The functions that a URL is made of are its own: changing them changes nothing else.
             _functions_in_place([piece.function, *piece.closures])
         case SlotCall():

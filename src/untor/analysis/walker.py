@@ -6,18 +6,29 @@ from abc import abstractmethod
 from typing import TypeVar
 
 from untor.analysis.composition import (
-    Content,
+    FilledSlot,
     Frame,
-    SlotOf,
+    SlotContent,
     check_contents,
+    check_nesting,
     contents_of,
-    given_to,
-    guard,
+    match_arguments,
     parameters_of,
     slots_in,
 )
-from untor.analysis.ir import Bind, Call, Choice, Function, Given, Group, Loop, Operation, Placement, SlotCall
-from untor.analysis.names import Names, Refused
+from untor.analysis.ir import (
+    Bind,
+    CallFunction,
+    Choice,
+    Function,
+    Loop,
+    Operation,
+    PassedArgument,
+    Placement,
+    Scope,
+    SlotCall,
+)
+from untor.analysis.names import AnalysisError, Names
 from untor.analysis.recovery import Walker
 from untor.diagnostics.problem import Problem, suggestion
 from untor.language import tree
@@ -26,7 +37,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from untor.language.parser import Reading
+    from untor.language.parser import ParsedTemplate
 
 State = TypeVar("State")
 
@@ -62,9 +73,9 @@ class BlockWalker(Walker[State]):
     def end_block(self, node: tree.Block) -> None:
         """Look at the state at the end of a block of a step."""
 
-    def refused(self, code: str, start: int, end: int, **words: str) -> Refused:
+    def refused(self, code: str, start: int, end: int, **words: str) -> AnalysisError:
         """Return the exception for a problem at a place of the source."""
-        return Refused(Problem(code, self.source, start, end, **words))
+        return AnalysisError(Problem(code, self.source, start, end, **words))
 
     def placement(self, node: tree.Print, context: str, path: tuple[str, ...], escapers: tuple[str, ...]) -> Placement:
         """Return the record of a value's place."""
@@ -95,7 +106,7 @@ class BlockWalker(Walker[State]):
 
     def _block(self, node: tree.Block, nodes: list[tree.Node]) -> list[Operation]:
         outer, self.operations = self.operations, []
-        before, lost = self.fork(self.state) if self.library.collects else self.state, self.lost
+        before, lost = self.fork(self.state) if self.analysis.collects else self.state, self.lost
         self.names.enter()
         self.walk(nodes)
         self.found_again(before, lost=lost)
@@ -162,7 +173,7 @@ class BlockWalker(Walker[State]):
         self.state = joined
         self.operations.append(Loop(node, frozenset(uses), body, empty))
 
-    def _differs(self, node: tree.For, before: State) -> Refused:
+    def _differs(self, node: tree.For, before: State) -> AnalysisError:
         words = {"first": self.describe(before), "second": self.describe(self.state)}
         return self.refused("loop-differs", node.start, node.end, **words)
 
@@ -171,7 +182,7 @@ class BlockWalker(Walker[State]):
     def page(self) -> None:
         """Walk a whole template or part, inside its layout if it has one, into the frame's function."""
         frame = self.frame
-        self.library.frames.append(frame)
+        self.analysis.frames.append(frame)
         taken = parameters_of(frame.reading, frame.part)
         for parameter in taken or ():
             if parameter.default is not None:
@@ -180,20 +191,20 @@ class BlockWalker(Walker[State]):
         layout = frame.reading.layout if frame.is_file else None
         if layout is None:
             self.walk(frame.reading.parts[frame.part].body if frame.part else frame.reading.body)
-        elif self.library.collects:
+        elif self.analysis.collects:
             self._layout_or_content(layout)
         else:
             self._layout(layout)
         self.flush()
-        self.library.frames.pop()
+        self.analysis.frames.pop()
 
     def _layout_or_content(self, node: tree.Layout) -> None:
         """Walk the content of a page alone when its layout cannot be walked, for the problems that it has."""
         before = self.remember(node)
         try:
             self._layout(node)
-        except Refused as found:
-            self.library.keep(found.problem, self.library.frames[0].source)
+        except AnalysisError as found:
+            self.analysis.report(found.problem, self.analysis.frames[0].source)
             self.go_back(before)
             self.lost = True
             for inner in self.frame.reading.body:
@@ -201,11 +212,11 @@ class BlockWalker(Walker[State]):
 
     def _layout(self, node: tree.Layout) -> None:
         frame = self.frame
-        reading = self.library.reading(node.target, self.source)
-        guard(self.library, frame, node.target, reading, "")
-        given = given_to(frame, node.target, node.arguments, None, all_=False)
+        reading = self.analysis.reading(node.target, self.source)
+        check_nesting(self.analysis, frame, node.target, reading, "")
+        given = match_arguments(frame, node.target, node.arguments, None, all_=False)
         taken = {parameter.name: parameter for parameter in parameters_of(reading, "") or ()}
-        given = [Given(each.name, each.value, taken.get(each.name)) for each in given]
+        given = [PassedArgument(each.name, each.value, taken.get(each.name)) for each in given]
         contents = contents_of(frame, frame.reading.body, node)
         self.collecting(lambda: check_contents(frame, node.target, contents, slots_in(reading, "")))
         extra = [tree.Parameter(node.start, node.end, each.name, "*", None) for each in given if each.name not in taken]
@@ -213,12 +224,12 @@ class BlockWalker(Walker[State]):
             # An included page sees only what it was given, and so does its layout.
             known = {each.name for each in given}
             own = [each for each in frame.function.parameters if each.name not in known]
-            given += [Given(each.name, tree.Name(node.start, node.end, each.name), None) for each in own]
+            given += [PassedArgument(each.name, tree.Name(node.start, node.end, each.name), None) for each in own]
             extra += [
                 tree.Parameter(node.start, node.end, each.name, "*", None) for each in own if each.name not in taken
             ]
         parameters = [*taken.values(), *extra]
-        name = self.library.name("layout")
+        name = self.analysis.name("layout")
         function = Function(name, reading.source, parameters, context=frame.function.context)
         self._call(node, reading, "", function, given, contents)
 
@@ -226,66 +237,66 @@ class BlockWalker(Walker[State]):
         frame, called = self.frame, node.target
         reading = frame.reading
         if called.file:
-            reading = self.library.reading(called, self.source)
+            reading = self.analysis.reading(called, self.source)
         if called.part and called.part not in reading.parts:
             near = suggestion(called.part, reading.parts, self._parts(reading))
             words = {"word": called.part, "file": reading.source.name, "near": near}
             raise self.refused("part-unknown", called.start, called.end, **words)
-        guard(self.library, frame, called, reading, called.part)
+        check_nesting(self.analysis, frame, called, reading, called.part)
         taken = parameters_of(reading, called.part)
-        given = given_to(frame, called, node.arguments, taken, all_=True)
+        given = match_arguments(frame, called, node.arguments, taken, all_=True)
         contents = contents_of(frame, node.body, node) if node.word == "use" else {}
         self.collecting(lambda: check_contents(frame, called, contents, slots_in(reading, called.part)))
         if taken is None:
             taken = [tree.Parameter(node.start, node.end, each.name, "", None) for each in given]
-        name = self.library.name("part" if called.part else "piece")
+        name = self.analysis.name("part" if called.part else "piece")
         function = Function(name, reading.source, taken)
         self._call(node, reading, called.part, function, given, contents)
 
     @staticmethod
-    def _parts(reading: Reading) -> str:
+    def _parts(reading: ParsedTemplate) -> str:
         return f"It has {', '.join(reading.parts)}." if reading.parts else "It has no parts."
 
     def _call(  # noqa: PLR0917  the six things that make a call
         self,
         node: tree.Node,
-        reading: Reading,
+        reading: ParsedTemplate,
         part: str,
         function: Function,
-        given: list[Given],
-        contents: dict[str, Content],
+        given: list[PassedArgument],
+        contents: dict[str, SlotContent],
     ) -> None:
         """Walk another template or part from here on, or know already where that leads."""
         self.flush()
         names = tuple(each.name for each in given)
         shared = not contents and not function.context
         key = (self if self.private else None, id(reading), part, names, self.key(self.state), self.lost)
-        if shared and key in self.library.ready:
-            known, end, _ = self.library.ready[key]
-            self.operations.append(Call(known, given, node))
+        if shared and key in self.analysis.memo:
+            known, end, _ = self.analysis.memo[key]
+            self.operations.append(CallFunction(known, given, node))
             self.state = self.after_known(end)  # type: ignore[arg-type]
             return
-        if shared and key in self.library.active:
-            known = self.library.active[key]
+        if shared and key in self.analysis.in_progress:
+            known = self.analysis.in_progress[key]
             known.recursive = True
-            self.operations.append(Call(known, given, node))
+            self.operations.append(CallFunction(known, given, node))
             return
-        call = Call(function, given, node)
+        call = CallFunction(function, given, node)
         self.operations.append(call)
-        self.library.functions.append(function)
-        inputs = self.library.inputs if function.context else None
-        scope = Names(reading.source, self.library.filters, inputs, self.library.permitted.known)
+        self.analysis.functions.append(function)
+        inputs = self.analysis.inputs if function.context else None
+        scope = Names(reading.source, self.analysis.filters, inputs, self.analysis.permitted.known)
         for parameter in function.parameters:
             scope.bind(parameter.name)
         frame = Frame(reading, part, scope, function, call, contents)
         start = self.fork(self.state)
         if shared:
-            self.library.active[key] = function
+            self.analysis.in_progress[key] = function
         self._into_function(function, frame, self.page)
         if shared:
-            del self.library.active[key]
+            del self.analysis.in_progress[key]
             if self.shareable(start, self.state):
-                self.library.ready[key] = (function, self.fork(self.state), reading)
+                self.analysis.memo[key] = (function, self.fork(self.state), reading)
         if function.recursive:
             joined = self.again(start, self.state)
             if joined is not None and self.same(joined, start):
@@ -294,10 +305,10 @@ class BlockWalker(Walker[State]):
             if joined is not None:
                 # It is inside itself in a state that is a little wider than the one it began in: begin in that one.
                 self.operations.remove(call)
-                self.library.functions.remove(function)
-                self.library.ready.pop(key, None)
+                self.analysis.functions.remove(function)
+                self.analysis.memo.pop(key, None)
                 self.state = joined
-                wider = Function(self.library.name("part"), function.source, function.parameters)
+                wider = Function(self.analysis.name("part"), function.source, function.parameters)
                 self._call(node, reading, part, wider, given, contents)
                 return
             words = {"word": part, "first": self.describe(start), "second": self.describe(self.state)}
@@ -309,7 +320,7 @@ class BlockWalker(Walker[State]):
     def _into_function(self, function: Function, frame: Frame, walk: Callable[[], None]) -> None:
         """Walk something of another frame into a function of its own."""
         outer = self.frame, self.operations
-        before, lost = self.fork(self.state) if self.library.collects else self.state, self.lost
+        before, lost = self.fork(self.state) if self.analysis.collects else self.state, self.lost
         self.frame, self.operations = frame, function.body
         walk()
         self.found_again(before, lost=lost)
@@ -333,9 +344,9 @@ class BlockWalker(Walker[State]):
         content = frame.contents.get(node.name)
         if content is None:
             if node.fallback is not None:
-                self.operations.append(Group(self._block(node, node.fallback)))
+                self.operations.append(Scope(self._block(node, node.fallback)))
             return
-        name = self.library.name("slot")
+        name = self.analysis.name("slot")
         function = Function(name, content.frame.source, [], closure=True)
         assert frame.call is not None  # noqa: S101  a frame with contents was called
         frame.call.closures.append(function)
@@ -345,12 +356,12 @@ class BlockWalker(Walker[State]):
         owner = content.frame
         outer, owner.slot = owner.slot, content.slot
         if isinstance(content.place, tree.Into):
-            owner.slot = SlotOf(node, frame, call, function)
+            owner.slot = FilledSlot(node, frame, call, function)
         # Content belongs to the frame that it is written in: a component may stand in its own content.
-        frames = self.library.frames
-        self.library.frames = frames[: frames.index(owner) + 1]
+        frames = self.analysis.frames
+        self.analysis.frames = frames[: frames.index(owner) + 1]
         self._into_function(function, owner, lambda: self._scoped(content.nodes))
-        self.library.frames = frames
+        self.analysis.frames = frames
         owner.slot = outer
 
     def _scoped(self, nodes: list[tree.Node]) -> None:
@@ -362,7 +373,7 @@ class BlockWalker(Walker[State]):
         slot = self.frame.slot
         if slot is None or slot.node.fallback is None:
             return
-        name = self.library.name("slot")
+        name = self.analysis.name("slot")
         function = Function(name, slot.frame.source, [], closure=True)
         slot.call.closures.append(function)
         slot.function.slots.append(name)

@@ -7,15 +7,15 @@ import os
 import threading
 from dataclasses import dataclass, field
 
-from untor.analysis.composition import Frame, Library
+from untor.analysis.analyser import XML, ending_of
+from untor.analysis.composition import Frame, PageAnalysis
 from untor.analysis.ir import Function
-from untor.analysis.names import Names, Refused
-from untor.analysis.planner import XML, ending_of
+from untor.analysis.names import AnalysisError, Names
 from untor.check import name_rules, tag_rules
 from untor.check.findings import Checked, finding_of, shown
-from untor.check.site import Part, Site
-from untor.check.suppressions import Acceptance
-from untor.check.tag_walker import OutlineWalker
+from untor.check.site import Site, Target
+from untor.check.suppressions import Suppressions
+from untor.check.tag_walker import TagWalker
 from untor.compiler.origin import Origin
 from untor.compiler.recursion import with_deep_stack
 from untor.diagnostics.problem import Problem
@@ -36,7 +36,7 @@ _CHUNK = 20
 
 
 @dataclass(frozen=True, slots=True)
-class Wanted:
+class CheckOptions:
     """What a check is asked for.
 
     ``accepted`` are rules that the whole site accepts, each with its reason; ``also`` are rules that are off unless
@@ -51,7 +51,7 @@ class Wanted:
 
 
 @dataclass(slots=True)
-class Page:
+class PageProblems:
     """What was found in one page: the problems, and the values of it that are trusted."""
 
     problems: list[Problem]
@@ -60,7 +60,7 @@ class Page:
 
 def check(
     compiler: Compiler,
-    wanted: Wanted = Wanted(),
+    wanted: CheckOptions = CheckOptions(),
     *,
     only: Collection[str] | None = None,
     progress: Callable[[int, int], None] | None = None,
@@ -90,9 +90,9 @@ def _place(problem: Problem) -> object:
 
 
 def _checked(
-    site: Site, wanted: Wanted, chosen: Collection[str], problems: list[Problem], trusted: list[Placement]
+    site: Site, wanted: CheckOptions, chosen: Collection[str], problems: list[Problem], trusted: list[Placement]
 ) -> Checked:
-    accepted = Acceptance(site, wanted.accepted)
+    accepted = Suppressions(site, wanted.accepted)
     off = OFF - set(wanted.also)
     if wanted.has_policy:
         # It puts nonces on the scripts itself; what attributes would do, browsers leave out without a word.
@@ -128,7 +128,7 @@ def _over_budget(sources: Mapping[str, Source], trusted: list[Placement], most: 
 # --- pages -----------------------------------------------------------------------------------------------------------
 
 
-def _look_at(site: Site, pages: list[Part]) -> Iterator[Page]:
+def _look_at(site: Site, pages: list[Target]) -> Iterator[PageProblems]:
     """Look at pages in order, with a second process where there are enough of them."""
     workers = min(os.cpu_count() or 1, 8)
     # Forked processes have the site already; a process with threads must not fork.
@@ -150,23 +150,23 @@ _SHARED: list[Site] = []
 """The site that forked processes look at: they have it already."""
 
 
-def _page_of_shared(page: Part) -> Page:
+def _page_of_shared(page: Target) -> PageProblems:
     return _page(_SHARED[-1], page)
 
 
-def _page(site: Site, page: Part) -> Page:
+def _page(site: Site, page: Target) -> PageProblems:
     try:
         return _page_found(site, page)
     except RecursionError:
         return with_deep_stack(lambda: _page_found(site, page))
 
 
-def _page_found(site: Site, page: Part) -> Page:
-    planned = site.compiler.plan(Origin(page.file, None, page.part), collects=True)
+def _page_found(site: Site, page: Target) -> PageProblems:
+    planned = site.compiler.analyse(Origin(page.file, None, page.part), collects=True)
     placements = [] if planned.problems else planned.placements
     problems = [*planned.problems, *_without_echoes(planned.problems, _outlined(site, page))]
     problems += _open_resources(site, placements)
-    return Page(problems, [placement for placement in placements if placement.reason is not None])
+    return PageProblems(problems, [placement for placement in placements if placement.reason is not None])
 
 
 _DERAILING = frozenset(
@@ -187,19 +187,21 @@ def _without_echoes(problems: list[Problem], found: Iterable[Problem]) -> Iterat
             yield problem
 
 
-def _outlined(site: Site, page: Part) -> Iterator[Problem]:
+def _outlined(site: Site, page: Target) -> Iterator[Problem]:
     """Yield what is wrong with a page's elements and tags."""
     reading = site.readings[page.file]
     if reading.torn or ending_of(reading.source) == ".txt":
         return
-    library = Library(site.compiler.reading, site.compiler.settings.filters, site.compiler.permitted(), collects=True)
-    frame = Frame(
-        reading, page.part, Names(reading.source, library.filters, set()), Function("page", reading.source, [])
+    analysis = PageAnalysis(
+        site.compiler.reading, site.compiler.settings.filters, site.compiler.permitted(), collects=True
     )
-    walker = OutlineWalker(library, frame, xml=ending_of(reading.source) in XML)
+    frame = Frame(
+        reading, page.part, Names(reading.source, analysis.filters, set()), Function("page", reading.source, [])
+    )
+    walker = TagWalker(analysis, frame, xml=ending_of(reading.source) in XML)
     try:
         walker.page()
-    except Refused:
+    except AnalysisError:
         return  # what the plan has reported
     yield from walker.elements.problems(walker.state.open)
     for source, start, text, name in walker.unmarked:

@@ -10,7 +10,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from untor.check.site import Site
-    from untor.language.parser import Reading
+    from untor.language.parser import ParsedTemplate
 
 Read = tuple[tree.Name, bool]
 """A name that is read from outside of a template, and whether it may be missing."""
@@ -26,7 +26,7 @@ def find(site: Site) -> Iterator[Problem]:
             yield from _of_part(site, reading, part)
 
 
-def _of_file(site: Site, reading: Reading) -> Iterator[Problem]:
+def _of_file(site: Site, reading: ParsedTemplate) -> Iterator[Problem]:
     reads = [*free_names(reading.body), *_of_layout(reading)]
     yield from _not_given(site, reading)
     if reading.takes is None:
@@ -46,7 +46,7 @@ def _of_file(site: Site, reading: Reading) -> Iterator[Problem]:
             yield Problem("input-undeclared", reading.source, name.start, name.end, **words)
 
 
-def _of_part(site: Site, reading: Reading, part: tree.Part) -> Iterator[Problem]:
+def _of_part(site: Site, reading: ParsedTemplate, part: tree.Part) -> Iterator[Problem]:
     taken = {parameter.name for parameter in part.parameters}
     reads = [*free_names(part.body)]
     read = {name.name for name, _ in reads} | _defaults(part.parameters)
@@ -63,7 +63,7 @@ def _of_part(site: Site, reading: Reading, part: tree.Part) -> Iterator[Problem]
             yield Problem("input-undeclared", reading.source, name.start, name.end, **words)
 
 
-def _not_given(site: Site, reading: Reading) -> Iterator[Problem]:
+def _not_given(site: Site, reading: ParsedTemplate) -> Iterator[Problem]:
     """Look at each include of a whole template that does not say what it takes."""
     for node in site.calls(reading):
         called = site.called(node.target.file) if node.target.file and not node.target.part else None
@@ -83,7 +83,7 @@ def _not_given(site: Site, reading: Reading) -> Iterator[Problem]:
             yield problem.beside(*related)
 
 
-def _line(reading: Reading, node: tree.Node) -> int:
+def _line(reading: ParsedTemplate, node: tree.Node) -> int:
     return reading.source.position(node.start)[0]
 
 
@@ -93,13 +93,13 @@ def _defaults(parameters: list[tree.Parameter]) -> set[str]:
     return {name.name for default in found for name, _ in names_in(default)}
 
 
-def _of_layout(reading: Reading) -> Iterator[Read]:
+def _of_layout(reading: ParsedTemplate) -> Iterator[Read]:
     if reading.layout is not None:
         for argument in reading.layout.arguments:
             yield from names_in(argument.value)
 
 
-def _read_by_layouts(site: Site, reading: Reading) -> set[str]:
+def _read_by_layouts(site: Site, reading: ParsedTemplate) -> set[str]:
     """Return the names that the layouts of a page read from its context."""
     found: set[str] = set()
     seen = {reading.source.name}

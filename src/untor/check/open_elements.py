@@ -31,7 +31,7 @@ _MOST_BETWEEN = 3
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Entry:
+class OpenElement:
     """An open element, and what is open around it.
 
     Where the branches of an ``if`` leave different elements open, one entry without a name stands for them:
@@ -42,9 +42,9 @@ class Entry:
     source: Source
     start: int
     end: int
-    outer: Entry | None
+    outer: OpenElement | None
     slash: bool = False
-    variants: tuple[tuple[Entry, ...], ...] = ()
+    variants: tuple[tuple[OpenElement, ...], ...] = ()
     tests: tuple[str, ...] = ()
 
 
@@ -53,7 +53,7 @@ class Misfit:
     """A tag that does not fit, as it looks so far; what comes later may show it in another light."""
 
     kind: str
-    entry: Entry
+    entry: OpenElement
     tag: Tag | None = None
 
 
@@ -64,11 +64,11 @@ class Elements:
         self.xml = xml
         self.misfits: list[Misfit] = []
         self.found: list[Problem] = []
-        self.ended_paragraphs: list[tuple[Entry, Tag]] = []
+        self.ended_paragraphs: list[tuple[OpenElement, Tag]] = []
 
     # --- tags --------------------------------------------------------------------------------------------------------
 
-    def opened(self, top: Entry | None, tag: Tag) -> Entry | None:
+    def opened(self, top: OpenElement | None, tag: Tag) -> OpenElement | None:
         """Return what is open after a start tag."""
         html = not self.xml and not tag.foreign
         if html and tag.name in VOID:
@@ -77,9 +77,9 @@ class Elements:
             return top
         if html and tag.name in CLOSES_P:
             top = self._end_paragraph(top, tag)
-        return Entry(tag.name, tag.source, tag.start, tag.end, top, slash=tag.closes_itself)
+        return OpenElement(tag.name, tag.source, tag.start, tag.end, top, slash=tag.closes_itself)
 
-    def _end_paragraph(self, top: Entry | None, tag: Tag) -> Entry | None:
+    def _end_paragraph(self, top: OpenElement | None, tag: Tag) -> OpenElement | None:
         """HTML §13.2.6.4.7: "If the stack of open elements has a p element in button scope, then close a p element"."""
         entry = top
         while entry is not None and entry.name not in _BUTTON_SCOPE and f"svg:{entry.name}" not in INTEGRATION_POINTS:
@@ -91,7 +91,7 @@ class Elements:
             entry = entry.outer
         return top
 
-    def close(self, top: Entry | None, tag: Tag) -> Entry | None:
+    def close(self, top: OpenElement | None, tag: Tag) -> OpenElement | None:
         """Return what is open after an end tag."""
         entry = self._required(top, tag.name)
         if entry is not None and entry.name == tag.name:
@@ -116,10 +116,10 @@ class Elements:
         self.misfits.append(Misfit("element-wrong-end", entry, tag))
         return entry.outer
 
-    def _must_close(self, entry: Entry) -> bool:
+    def _must_close(self, entry: OpenElement) -> bool:
         return self.xml or entry.name not in OPTIONAL_END
 
-    def _required(self, top: Entry | None, name: str = "") -> Entry | None:
+    def _required(self, top: OpenElement | None, name: str = "") -> OpenElement | None:
         """Return the innermost open element that is of a name or cannot be left open."""
         while top is not None and top.name != name and not self._must_close(top):
             top = top.outer
@@ -142,13 +142,13 @@ class Elements:
 
     # --- steps -------------------------------------------------------------------------------------------------------
 
-    def branches(self, before: Entry | None, tests: tuple[str, ...]) -> Callable[[int], Entry | None]:
+    def branches(self, before: OpenElement | None, tests: tuple[str, ...]) -> Callable[[int], OpenElement | None]:
         """Return what is open where each branch begins: the same condition before may have opened its own elements."""
         top = self._required(before)
         if top is None or top.tests != tests:
             return lambda _: before
 
-        def begin(index: int) -> Entry | None:
+        def begin(index: int) -> OpenElement | None:
             variant = top.variants[index] if index < len(top.variants) else ()
             entry = top.outer
             for each in variant:
@@ -158,8 +158,13 @@ class Elements:
         return begin
 
     def meet(
-        self, before: Entry | None, ends: list[Entry | None], tests: tuple[str, ...], source: Source, node: tree.If
-    ) -> Entry | None:
+        self,
+        before: OpenElement | None,
+        ends: list[OpenElement | None],
+        tests: tuple[str, ...],
+        source: Source,
+        node: tree.If,
+    ) -> OpenElement | None:
         """Return what is open where the branches of an ``if`` meet."""
         top = self._required(before)
         base = top.outer if top is not None and top.tests == tests else before
@@ -172,7 +177,7 @@ class Elements:
         pushed = [_above(end, base) for end in stripped]
         if all(each is not None for each in pushed):
             variants = tuple(tuple(each) for each in pushed if each is not None)
-            return Entry("", source, node.start, node.end, base, variants=variants, tests=tests)
+            return OpenElement("", source, node.start, node.end, base, variants=variants, tests=tests)
         line = str(source.position(node.start)[0])
         for end in stripped:
             above = _above(end, base)
@@ -184,13 +189,13 @@ class Elements:
                 return end
         return first
 
-    def _required_above(self, end: Entry | None, base: Entry | None) -> Entry | None:
+    def _required_above(self, end: OpenElement | None, base: OpenElement | None) -> OpenElement | None:
         """Leave out what may be left open at the end of a branch."""
         while end is not None and end is not base and not self._must_close(end) and not end.variants:
             end = end.outer
         return end
 
-    def _half_open(self, entry: Entry, tag: Tag | None) -> None:
+    def _half_open(self, entry: OpenElement, tag: Tag | None) -> None:
         """Report elements that some branches opened and left open."""
         some = next(variant for variant in entry.variants if variant)[-1]
         trouble = " and never closed"
@@ -202,19 +207,21 @@ class Elements:
         problem = Problem("element-in-branch", some.source, some.start, some.end, **words)
         self.found.append(problem.beside(*([_seen(f"the </{tag.name}> is here", tag)] if tag else [])))
 
-    def leave(self, top: Entry | None, edge: Entry) -> Entry | None:
+    def leave(self, top: OpenElement | None, edge: OpenElement) -> OpenElement | None:
         """Return what is open after the content for a slot."""
         self._never_closed(_chain(top, edge))
         return edge.outer
 
-    def _never_closed(self, entries: Iterator[Entry]) -> None:
+    def _never_closed(self, entries: Iterator[OpenElement]) -> None:
         for entry in entries:
             if entry.variants:
                 self._half_open(entry, None)
             elif self._must_close(entry):
                 self.misfits.append(Misfit("element-unclosed", entry))
 
-    def round(self, before: Entry | None, after: Entry | None, source: Source, node: tree.For) -> Entry | None:
+    def round(
+        self, before: OpenElement | None, after: OpenElement | None, source: Source, node: tree.For
+    ) -> OpenElement | None:
         """Return what is open after the rounds of a loop, or its ``else``."""
         line = str(source.position(node.start)[0])
         above = _above(after, before)
@@ -233,14 +240,14 @@ class Elements:
 
     # --- the report --------------------------------------------------------------------------------------------------
 
-    def problems(self, top: Entry | None) -> Iterator[Problem]:
+    def problems(self, top: OpenElement | None) -> Iterator[Problem]:
         """Yield all that does not fit, at the end of a page where ``top`` is still open."""
         self._never_closed(_chain(top, None))
         yield from self.found
         for misfit in self.misfits:
             yield getattr(self, f"_{misfit.kind.replace('-', '_')}")(misfit.entry, misfit.tag)
 
-    def _element_unclosed(self, entry: Entry, tag: Tag | None) -> Problem:
+    def _element_unclosed(self, entry: OpenElement, tag: Tag | None) -> Problem:
         more = "\nA / at the end of a tag closes nothing in HTML." if entry.slash and not self.xml else ""
         where, related = "", []
         if tag is not None:
@@ -249,12 +256,12 @@ class Elements:
         place = (entry.source, entry.start, entry.end)
         return Problem("element-unclosed", *place, name=entry.name, where=where, more=more).beside(*related)
 
-    def _element_wrong_end(self, entry: Entry, tag: Tag) -> Problem:
+    def _element_wrong_end(self, entry: OpenElement, tag: Tag) -> Problem:
         words = {"end": tag.name, "name": entry.name, "line": _where(entry, tag).removeprefix("line ")}
         problem = Problem("element-wrong-end", tag.source, tag.start, tag.end, **words)
         return problem.beside(_seen(f"the <{entry.name}> is opened here", entry))
 
-    def _element_extra_end(self, entry: Entry, tag: Tag) -> Problem:  # noqa: ARG002  one shape for all kinds
+    def _element_extra_end(self, entry: OpenElement, tag: Tag) -> Problem:  # noqa: ARG002  one shape for all kinds
         more, related = "", []
         for paragraph, by in self.ended_paragraphs if tag.name == "p" else ():
             if paragraph.source is tag.source and paragraph.start < tag.start:
@@ -266,39 +273,39 @@ class Elements:
         return problem.beside(*related)
 
 
-def _nothing(tag: Tag) -> Entry:
-    return Entry(tag.name, tag.source, tag.start, tag.end, None)
+def _nothing(tag: Tag) -> OpenElement:
+    return OpenElement(tag.name, tag.source, tag.start, tag.end, None)
 
 
-def _line(entry: Entry | Tag) -> int:
+def _line(entry: OpenElement | Tag) -> int:
     return entry.source.position(entry.start)[0]
 
 
-def _where(entry: Entry | Tag, seen_from: Entry | Tag) -> str:
+def _where(entry: OpenElement | Tag, seen_from: OpenElement | Tag) -> str:
     """Say where something is, with its file where that is another one."""
     file = "" if entry.source is seen_from.source else f" of {entry.source.name}"
     return f"line {_line(entry)}{file}"
 
 
-def _seen(message: str, what: Entry | Tag) -> tuple[str, Source, int, int]:
+def _seen(message: str, what: OpenElement | Tag) -> tuple[str, Source, int, int]:
     """Return another place to look at."""
     return message, what.source, what.start, what.end
 
 
-def _closed(before: Entry | None, after: Entry | None) -> list[Entry]:
+def _closed(before: OpenElement | None, after: OpenElement | None) -> list[OpenElement]:
     """Return what was open before and is not after, innermost first."""
     still = {id(each) for each in _chain(after, None)}
     return [each for each in _chain(before, None) if id(each) not in still]
 
 
-def _chain(entry: Entry | None, end: Entry | None) -> Iterator[Entry]:
+def _chain(entry: OpenElement | None, end: OpenElement | None) -> Iterator[OpenElement]:
     """Yield an open element and those around it, up to one that is left out."""
     while entry is not None and entry is not end:
         yield entry
         entry = entry.outer
 
 
-def _above(entry: Entry | None, base: Entry | None) -> list[Entry] | None:
+def _above(entry: OpenElement | None, base: OpenElement | None) -> list[OpenElement] | None:
     """Return what is open inside ``base``, outermost first; ``None`` when ``base`` itself is no longer open."""
     found = []
     while entry is not base:
@@ -309,7 +316,7 @@ def _above(entry: Entry | None, base: Entry | None) -> list[Entry] | None:
     return found[::-1]
 
 
-def _names(entry: Entry | None, base: Entry | None) -> tuple[object, ...]:
+def _names(entry: OpenElement | None, base: OpenElement | None) -> tuple[object, ...]:
     """Return what a branch did to the open elements, in a way that can be compared."""
     above = _above(entry, base)
     if above is not None:

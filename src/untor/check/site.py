@@ -14,12 +14,12 @@ if TYPE_CHECKING:
 
     from untor.compiler.compiler import Compiler
     from untor.diagnostics.problem import Problem
-    from untor.language.parser import Reading
+    from untor.language.parser import ParsedTemplate
 
 Call = tree.Layout | tree.Include
 
 
-class Part(NamedTuple):
+class Target(NamedTuple):
     """A template, or with a name a part of one, that nothing else uses: it is a page of its own."""
 
     file: str
@@ -31,7 +31,7 @@ class Site:
 
     def __init__(self, compiler: Compiler) -> None:
         self.compiler = compiler
-        self.readings: dict[str, Reading] = {}
+        self.readings: dict[str, ParsedTemplate] = {}
         self.unread: list[Problem] = []
         """The problems of files that are not text."""
         self.hidden: list[tuple[str, Path, Path]] = []
@@ -48,10 +48,10 @@ class Site:
             except UntorError as error:
                 if error.problem.source is not None:
                     self.unread.append(error.problem)
-        self._called: dict[str, Reading | None] = {}
+        self._called: dict[str, ParsedTemplate | None] = {}
         self._calls: dict[str, list[Call]] = {}
 
-    def called(self, file: str) -> Reading | None:
+    def called(self, file: str) -> ParsedTemplate | None:
         """Return the template that a step names; ``None`` when there is none."""
         if file not in self._called:
             try:
@@ -61,7 +61,7 @@ class Site:
             self._called[file] = self.readings.get(name)
         return self._called[file]
 
-    def calls(self, reading: Reading) -> list[Call]:
+    def calls(self, reading: ParsedTemplate) -> list[Call]:
         """Return the steps of a template that use others: its layout, its includes, also those inside parts."""
         name = reading.source.name
         if name not in self._calls:
@@ -75,26 +75,26 @@ class Site:
             self._calls[name] = sorted(found, key=lambda node: node.start)
         return self._calls[name]
 
-    def uses(self, reading: Reading) -> Iterator[Part]:
+    def uses(self, reading: ParsedTemplate) -> Iterator[Target]:
         """Yield what a template uses."""
         for node in self.calls(reading):
             called = self.called(node.target.file) if node.target.file else reading
             if called is not None:
-                yield Part(called.source.name, node.target.part)
+                yield Target(called.source.name, node.target.part)
 
-    def pages(self) -> list[Part]:
+    def pages(self) -> list[Target]:
         """Return what nothing else uses, so that every template and part is looked at in some page.
 
         Templates that use one another in a circle are pages too.
         """
         used = {use for reading in self.readings.values() for use in self.uses(reading)}
-        pages = [Part(name, "") for name in self.readings if Part(name, "") not in used]
+        pages = [Target(name, "") for name in self.readings if Target(name, "") not in used]
         seen = {name for page in pages for name in self.reached(page.file)}
         for name in self.readings:
             if name not in seen:
-                pages.append(Part(name, ""))
+                pages.append(Target(name, ""))
                 seen |= self.reached(name)
-        parts = [Part(name, part) for name, reading in self.readings.items() for part in reading.parts]
+        parts = [Target(name, part) for name, reading in self.readings.items() for part in reading.parts]
         return pages + [part for part in parts if part not in used]
 
     def reached(self, name: str) -> set[str]:

@@ -29,7 +29,7 @@ def why_not(code: str) -> str:
     return suggestion(code, ACCEPTABLE, f"Rules are {', '.join(sorted(ACCEPTABLE))}.")
 
 
-class Acceptance:
+class Suppressions:
     """The findings that are accepted, by place and for the whole site; it knows which were used."""
 
     def __init__(self, site: Site, everywhere: Mapping[str, str]) -> None:

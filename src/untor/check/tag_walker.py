@@ -7,15 +7,15 @@ from dataclasses import dataclass, field, replace
 
 from untor.analysis.fixed_text import source_offset, text_run
 from untor.analysis.walker import BlockWalker
-from untor.check.open_elements import EDGE, Elements, Entry
-from untor.contexts.html_state import TAG_STATES, VALUE_STATES, Machine
+from untor.check.open_elements import EDGE, Elements, OpenElement
+from untor.contexts.html_state import TAG_STATES, VALUE_STATES, HtmlState
 from untor.contexts.html_tokenizer import STATES
 from untor.contexts.placement import Unreadable
 from untor.language import tree
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.analysis.composition import Frame, Library
+    from untor.analysis.composition import Frame, PageAnalysis
     from untor.diagnostics.source import Source
 
 _IN_TAG = TAG_STATES | VALUE_STATES | {"before attribute value"}
@@ -41,16 +41,16 @@ class Tag:
 class State:
     """Where the walk has come to: the machine, the innermost open element, and the tag that is being read."""
 
-    machine: Machine
-    open: Entry | None = None
+    machine: HtmlState
+    open: OpenElement | None = None
     tag: Tag | None = None
 
 
-class OutlineWalker(BlockWalker[State]):
+class TagWalker(BlockWalker[State]):
     """Collects a page's tags, and hands them to ``Elements`` in order."""
 
-    def __init__(self, library: Library, frame: Frame, *, xml: bool) -> None:
-        super().__init__(library, frame, State(Machine(xml=xml, rough=True)))
+    def __init__(self, analysis: PageAnalysis, frame: Frame, *, xml: bool) -> None:
+        super().__init__(analysis, frame, State(HtmlState(xml=xml, rough=True)))
         self.tags: list[Tag] = []
         self.elements = Elements(xml=xml)
         self.loops: list[tuple[Source, str]] = []
@@ -156,7 +156,7 @@ class OutlineWalker(BlockWalker[State]):
         machine, tag = self.state.machine, self.state.tag
         added = machine.attributes - known
         if tag is not None and added:
-            values = {name: None if name in machine.valued else machine.value for name in added}
+            values = {name: None if name in machine.dynamic_attributes else machine.value for name in added}
             self.state.tag = Tag("", tag.source, tag.start, attributes={**tag.attributes, **values})
 
     def _emit(self, end: int, *, foreign: bool) -> None:
@@ -218,6 +218,6 @@ class OutlineWalker(BlockWalker[State]):
 
     def _scoped(self, nodes: list[tree.Node]) -> None:
         """Walk content for a slot, which has its own elements."""
-        self.state.open = edge = Entry(EDGE, self.source, 0, 0, self.state.open)
+        self.state.open = edge = OpenElement(EDGE, self.source, 0, 0, self.state.open)
         super()._scoped(nodes)
         self.state.open = self.elements.leave(self.state.open, edge)

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import click
 
-from untor.check.checker import Wanted, check
+from untor.check.checker import CheckOptions, check
 from untor.check.suppressions import ACCEPTABLE, why_not
 from untor.cli.progress import progress
 from untor.cli.pyproject import settings
@@ -58,7 +58,7 @@ def command(
     """  # noqa: D301  click reads the backspace as "keep these lines"
     configured = settings()
     named = engine or (configured.engine if not folders else "")
-    wanted = Wanted(
+    wanted = CheckOptions(
         _acceptable(configured.accept),
         [*also, *configured.also],
         configured.most_trusted if most_trusted is None else most_trusted,

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from untor.cli.page_values import Given, context_of, data_options
+from untor.cli.page_values import DataOptions, context_of, data_options
 from untor.cli.render import write_whole
 from untor.cli.templates import engine_and_page
 from untor.compiler.origin import Origin
@@ -17,7 +17,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from untor.explain.printed_values import Value
+    from untor.explain.printed_values import PrintedValue
     from untor.explain.trace import Journey, Step
 
 _STYLES = {
@@ -47,7 +47,7 @@ def command(
     output: str | None,
     code: bool,
     expression: str | None,
-    given: Given,
+    given: DataOptions,
     engine: str | None,
     folders: tuple[str, ...],
 ) -> None:
@@ -63,7 +63,7 @@ def command(
     from rich.console import Console  # noqa: PLC0415  loaded only for what prints with it
 
     site, name = engine_and_page(page, folders, engine)
-    planned = site.compiler.plan(Origin(name))
+    planned = site.compiler.analyse(Origin(name))
     if code:
         from untor.codegen.module import shown  # noqa: PLC0415
 
@@ -87,7 +87,7 @@ def command(
     _print_values(console, planned.source.name, values)
 
 
-def _print_values(console: Console, page: str, values: list[Value]) -> None:
+def _print_values(console: Console, page: str, values: list[PrintedValue]) -> None:
     from rich import box  # noqa: PLC0415
     from rich.table import Table  # noqa: PLC0415
     from rich.text import Text  # noqa: PLC0415

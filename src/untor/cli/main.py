@@ -14,7 +14,7 @@ from untor.cli.render import render
 from untor.errors import UntorError
 
 
-class Group(click.Group):
+class CommandGroup(click.Group):
     """A group of commands that report a problem instead of a traceback, and suggest the command that was meant."""
 
     def invoke(self, ctx: click.Context) -> object:
@@ -33,7 +33,7 @@ class Group(click.Group):
             sys.exit(1)
 
 
-@click.group(cls=Group, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.group(cls=CommandGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.version_option(__version__, prog_name="untor", message="%(prog)s %(version)s")
 def main() -> None:
     """HTML pages from templates and data, safe from cross-site scripting in every place a value can land."""

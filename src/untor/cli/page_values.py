@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 import click
 
-from untor.data import Wanted, load
+from untor.data import ReadOptions, load
 from untor.data.csv_file import TYPES
 from untor.diagnostics.problem import suggestion
 
@@ -25,7 +25,7 @@ _STEP = re.compile(r"\.([^\W\d]\w*)|\[(\d{1,6})\]")
 _TARGET = re.compile(rf"([^\W\d]\w*)((?:{_STEP.pattern})*)=(.*)", re.DOTALL)
 
 
-class Given(NamedTuple):
+class DataOptions(NamedTuple):
     """What the options say of a page's values."""
 
     files: tuple[str, ...]
@@ -35,7 +35,7 @@ class Given(NamedTuple):
 
 
 def data_options(command: Command) -> Command:
-    """Give a command the options that say what a page's values are; it gets a ``Given``."""
+    """Give a command the options that say what a page's values are; it gets a ``DataOptions``."""
     options = (
         click.option(
             "--data",
@@ -79,13 +79,13 @@ def _collected(command: Command) -> Command:
 
     @wraps(command)
     def collected(**options: Any) -> object:
-        found = Given(*(options.pop(name) for name in Given._fields))
+        found = DataOptions(*(options.pop(name) for name in DataOptions._fields))
         return command(given=found, **options)
 
     return collected  # type: ignore[return-value]
 
 
-def context_of(given: Given) -> dict[str, object]:
+def context_of(given: DataOptions) -> dict[str, object]:
     """Return the values that the options give. Raises ``DataError`` and ``click.BadParameter``."""
     queries = dict(_pair(text, "--query", "NAME=SQL, like calls='select * from calls'") for text in given.queries)
     types = dict(_pair(text, "--type", "COLUMN=TYPE, like length=float") for text in given.types)
@@ -96,7 +96,7 @@ def context_of(given: Given) -> dict[str, object]:
     context: dict[str, object] = {}
     for file in given.files:
         name, path = _named(file)
-        context.update(load(path, name, Wanted(queries, types)))
+        context.update(load(path, name, ReadOptions(queries, types)))
     if queries and not set(queries) <= context.keys():
         raise click.BadParameter("there is no SQLite file among the data to ask.", param_hint="--query")
     for setting in given.settings:

@@ -6,7 +6,7 @@ import sys
 
 import click
 
-from untor.cli.page_values import Given, context_of, data_options
+from untor.cli.page_values import DataOptions, context_of, data_options
 from untor.cli.progress import progress
 from untor.cli.templates import engine_and_page
 from untor.errors import UntorError
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 @data_options
 @click.option("--engine", metavar="MODULE:NAME", help="The site's own engine, with its filters and helpers.")
 @click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. May repeat.")
-def command(*, page: str, given: Given, engine: str | None, folders: tuple[str, ...]) -> None:
+def command(*, page: str, given: DataOptions, engine: str | None, folders: tuple[str, ...]) -> None:
     """Try PAGE with hostile values in place of those of its data, and compare what a parser makes of it.
 
     Each value is replaced by itself and all of them together. Elements, attributes, script tokens, the schemes and

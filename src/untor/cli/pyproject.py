@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, slots=True)
-class Settings:
+class ProjectSettings:
     """The settings of a project; empty without any.
 
     ``folders`` are those of the templates, ``engine`` is ``MODULE:NAME`` of the site's own engine; the others are for
@@ -40,16 +40,16 @@ _SHAPES: dict[str, tuple[type | tuple[type, ...], str]] = {
 }
 
 
-def settings() -> Settings:
+def settings() -> ProjectSettings:
     """Read the nearest settings, from the current folder up. Raises ``click.UsageError`` for what cannot be read."""
     for folder in (Path.cwd(), *Path.cwd().parents):
         file = folder / "pyproject.toml"
         if file.is_file():
             return _read(file)
-    return Settings()
+    return ProjectSettings()
 
 
-def _read(file: Path) -> Settings:
+def _read(file: Path) -> ProjectSettings:
     try:
         table = tomllib.loads(file.read_text("utf-8")).get("tool", {}).get("untor", {})
     except (tomllib.TOMLDecodeError, UnicodeDecodeError) as error:
@@ -60,7 +60,7 @@ def _read(file: Path) -> Settings:
         _check(file, name, value)
     folders = table.get("folders", [])
     folders = [folders] if isinstance(folders, str) else folders
-    return Settings(
+    return ProjectSettings(
         file,
         [str(file.parent / entry) for entry in folders],
         table.get("engine", ""),

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import click
 
-from untor.cli.page_values import Given, context_of, data_options
+from untor.cli.page_values import DataOptions, context_of, data_options
 from untor.cli.templates import engine_and_page
 
 
@@ -28,7 +28,7 @@ from untor.cli.templates import engine_and_page
 def render(
     *,
     page: str,
-    given: Given,
+    given: DataOptions,
     folders: tuple[str, ...],
     engine: str | None,
     output: str | None,

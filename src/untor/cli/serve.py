@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from untor.cli.page_values import Given, context_of, data_options
+from untor.cli.page_values import DataOptions, context_of, data_options
 from untor.cli.pyproject import settings
 from untor.cli.templates import engine_named
 from untor.engine.engine import Engine
@@ -33,7 +33,7 @@ def address_options(command: Callable[..., None]) -> Callable[..., None]:
 @data_options
 @click.option("--engine", metavar="MODULE:NAME", help="The site's own engine, with its filters and helpers.")
 @address_options
-def command(*, folder: Path, given: Given, engine: str | None, host: str, port: int) -> None:
+def command(*, folder: Path, given: DataOptions, engine: str | None, host: str, port: int) -> None:
     """Preview the templates of FOLDER, with the data files beside them, in a browser.
 
     FOLDER is a folder of templates or one that has a folder "templates" in it; its folder "static" is served under
@@ -96,7 +96,7 @@ def _templates(folder: Path) -> str:
     return str(folder / "templates") if (folder / "templates").is_dir() else str(folder)
 
 
-def _watched(engine: Engine, given: Given) -> list[Path]:
+def _watched(engine: Engine, given: DataOptions) -> list[Path]:
     """Return the folders and files that a page can change with."""
     assets = [path for _, path in engine.assets.entries] if engine.assets is not None else []
     folders = [*(Path(path) for _, path in engine.compiler.loader.entries), *assets]

@@ -60,7 +60,7 @@ class Program(NamedTuple):
     given: list[ast.expr]
 
 
-class Translator:
+class BytecodeCompiler:
     """Translates the body of one loop."""
 
     def __init__(self, *, chunks: bool = False, awaits: bool = False) -> None:
@@ -455,6 +455,6 @@ def _index(table: list[object] | list[str] | list[tuple[tuple[str, ...], bytes]]
 def translated(target: ast.expr, body: list[ast.stmt], *, chunks: bool, awaits: bool) -> Program | None:
     """Return a loop's program; ``None`` where there is none."""
     try:
-        return Translator(chunks=chunks, awaits=awaits).program(target, body)
+        return BytecodeCompiler(chunks=chunks, awaits=awaits).program(target, body)
     except Untranslatable:
         return None

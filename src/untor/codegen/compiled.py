@@ -11,7 +11,7 @@ if TYPE_CHECKING:
 
     from untor.diagnostics.source import Source
 
-    class Built(NamedTuple):
+    class CompiledCode(NamedTuple):
         """Code that defines the entry function, and what it needs.
 
         ``escapers``, ``filters`` and ``globals`` are the names it reads; ``calls`` tells where (file, and Python's line
@@ -27,4 +27,4 @@ if TYPE_CHECKING:
         reads: dict[tuple[str, int, int, int, int, bool], tuple[str, str]]
         sources: dict[str, Source]
 else:  # typing is not loaded to render a page
-    Built = namedtuple("Built", "code escapers filters globals calls reads sources")
+    CompiledCode = namedtuple("Built", "code escapers filters globals calls reads sources")

@@ -7,7 +7,7 @@ import copy
 from dataclasses import dataclass, field
 
 from untor.codegen.nodes import LOAD, call, constant, load, store
-from untor.codegen.type_guards import Owners, Path
+from untor.codegen.type_guards import AttributeOwners, Path
 from untor.filters import NAMES, TAKE_NONE
 from untor.language import tree
 
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping
 
     from untor.analysis.ir import Function
-    from untor.codegen.locations import Positions
+    from untor.codegen.locations import Locations
 
 _BINARY: dict[str, type[ast.operator]] = {
     "+": ast.Add,
@@ -49,7 +49,7 @@ attribute."""
 
 
 @dataclass
-class Shared:
+class ModuleState:
     """What all functions of one page share: names used so far, and where filters and functions are called.
 
     ``reads`` are the places where a variable's attribute or (told by the last of the key) item is read directly, with
@@ -99,17 +99,19 @@ class Shared:
         return [*joins, *(ast.Assign([store(f"l{number}")], made) for number, made in enumerate(self.loops))]
 
 
-class Expressions:
+class ExpressionGenerator:
     """Builds the expressions of one function.
 
     ``known`` are the names that it was given, where the page's context is out of reach; ``None`` where it is not.
     With ``awaits``, whatever is read or called is awaited when it can be.
     """
 
-    def __init__(self, positions: Positions, shared: Shared, *, known: list[str] | None, awaits: bool) -> None:
-        self.positions = positions
-        self.shared = shared
-        self.lenient = shared.lenient
+    def __init__(
+        self, locations: Locations, module_state: ModuleState, *, known: list[str] | None, awaits: bool
+    ) -> None:
+        self.locations = locations
+        self.module_state = module_state
+        self.lenient = module_state.lenient
         self.known = known
         self.awaits = awaits
         self.scopes: list[dict[str, Binding]] = [{}]
@@ -129,15 +131,15 @@ class Expressions:
         self.last: list[str] = []
         """The variables with the types of what was seen last; they begin with none before the outermost loop."""
 
-    def share(self, other: Expressions) -> None:
+    def share(self, other: ExpressionGenerator) -> None:
         """Share what is known of variables with the expressions of the function that these have become part of."""
         self.kinds, self.last, self.loops = other.kinds, other.last, other.loops
         self.plain, self.awaits = other.plain, other.awaits
 
     def fresh(self, word: str) -> str:
         """Return a new name for a local variable."""
-        self.shared.counter += 1
-        return f"{word}{self.shared.counter}"
+        self.module_state.counter += 1
+        return f"{word}{self.module_state.counter}"
 
     def bind(self, name: str, binding: Binding) -> None:
         """Add a name to the innermost scope."""
@@ -164,7 +166,7 @@ class Expressions:
         """
         built: ast.expr = getattr(self, f"_{type(node).__name__.lower()}")(node, lenient or self.lenient)
         if not hasattr(built, "lineno"):
-            self.positions.place(built, node.start, node.end)
+            self.locations.place(built, node.start, node.end)
         return self.awaited(built, node) if awaits else built
 
     def awaited(self, built: ast.expr, node: tree.Expression) -> ast.expr:
@@ -172,19 +174,19 @@ class Expressions:
         if not self.may_wait(node):
             return built
         value, again = self._twice(built)
-        return self.positions.place(ast.IfExp(_is_plain(value), again, _awaited(again)), node.start, node.end)
+        return self.locations.place(ast.IfExp(_is_plain(value), again, _awaited(again)), node.start, node.end)
 
     def truth(self, node: tree.Expression) -> ast.expr:
         """Build a test; what could be an array or a data frame is asked for items."""
         built = self.build(node, awaits=False)
-        if isinstance(node, tree.Comparison | tree.Constant) or (
+        if isinstance(node, tree.Comparisons | tree.Constant) or (
             isinstance(node, tree.Unary) and node.operator == "not"
         ):
             return built
         value, again = self._twice(built)
         other = _awaited(again) if self.may_wait(node) else again
         chosen = ast.IfExp(_is_plain(value), again, call("truth", other))
-        return self.positions.place(chosen, node.start, node.end)
+        return self.locations.place(chosen, node.start, node.end)
 
     def may_wait(self, node: tree.Expression) -> bool:
         """Tell whether the value of an expression may have to be awaited."""
@@ -198,7 +200,7 @@ class Expressions:
         return ast.NamedExpr(store(name), built), load(name)
 
     def _placed(self, built: ast.expr, start: int, end: int) -> ast.expr:
-        return self.positions.place(built, start, end)
+        return self.locations.place(built, start, end)
 
     def _constant(self, node: tree.Constant, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001  one shape for all
         return constant(node.value)
@@ -215,7 +217,7 @@ class Expressions:
             scope: ast.expr = load("scope")
         else:
             variable = f"g_{node.name}"
-            self.shared.globals.add(node.name)
+            self.module_state.globals.add(node.name)
             scope = ast.Tuple([constant(name) for name in self.known], LOAD)
         if lenient:
             return load(variable)
@@ -253,9 +255,9 @@ class Expressions:
         owner = self._owner(node.owner, lenient=lenient)
         return call("dot_maybe" if lenient else "dot", owner, constant(node.name))
 
-    def owners(self) -> Owners:
+    def owners(self) -> AttributeOwners:
         """Return what finds the objects that expressions read from."""
-        return Owners(self.variable_of)
+        return AttributeOwners(self.variable_of)
 
     def variable_of(self, node: tree.Name) -> str | None:
         """Return the variable that holds the value of a name; ``None`` for a loop's position."""
@@ -267,13 +269,13 @@ class Expressions:
 
     def read(self, variable: str, node: tree.Attribute) -> ast.expr:
         """Read an attribute, or of a dict an item, of an object whose type is known."""
-        first, last = self.positions.of(node.start), self.positions.of(node.end)
-        self.shared.reads[(self.positions.file, *first, *last, self.items)] = (variable, node.name)
+        first, last = self.locations.of(node.start), self.locations.of(node.end)
+        self.module_state.reads[(self.locations.file, *first, *last, self.items)] = (variable, node.name)
         if self.items:
             built: ast.expr = ast.Subscript(load(variable), constant(node.name), LOAD)
         else:
             built = ast.Attribute(load(variable), node.name, LOAD)
-        return self.positions.place(built, node.start, node.end)
+        return self.locations.place(built, node.start, node.end)
 
     def test(self, variable: str, value: ast.expr, *, items: bool) -> ast.expr:
         """Test that a value is a dict, or of a type whose dots are attributes; of a variable that is known already."""
@@ -342,7 +344,7 @@ class Expressions:
                 test = self.test_of_last(name, value)
             else:
                 test = self.test(path[0] if len(path) == 1 else "", value, items=items)
-            tests.append(self.positions.place(test, node.start, node.end))
+            tests.append(self.locations.place(test, node.start, node.end))
         return tests[0] if len(tests) == 1 else ast.BoolOp(ast.And(), tests)
 
     def _item(self, node: tree.Item, lenient: bool) -> ast.expr:  # noqa: FBT001
@@ -394,7 +396,7 @@ class Expressions:
             return call("modulo", left, right)
         return ast.BinOp(left, _BINARY[node.operator](), right)
 
-    def _comparison(self, node: tree.Comparison, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+    def _comparisons(self, node: tree.Comparisons, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         operators: list[ast.cmpop] = [_COMPARE[operator]() for operator, _ in node.rest]
         return ast.Compare(self.build(node.first), operators, [self.build(part) for _, part in node.rest])
 
@@ -403,7 +405,7 @@ class Expressions:
         return ast.IfExp(self.truth(node.test), then, otherwise)
 
     def _call(self, node: tree.Call, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
-        shown = self.positions.source.text[node.function.start : node.function.end]
+        shown = self.locations.source.text[node.function.start : node.function.end]
         if isinstance(node.function, tree.Attribute):
             owner = self._owner(node.function.owner, lenient=False)
             function = call("callee_of", owner, constant(node.function.name), constant(shown))
@@ -412,12 +414,12 @@ class Expressions:
         self._placed(function, node.function.start, node.function.end)
         named = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
         built = ast.Call(function, [self.handed(part) for part in node.arguments], named)
-        self.shared.calls[self.positions.called(node.start)] = ("call", shown)
+        self.module_state.calls[self.locations.called(node.start)] = ("call", shown)
         return built
 
     def _filter(self, node: tree.Filter, lenient: bool) -> ast.expr:  # noqa: FBT001
         name = self.fresh("t")
-        self.shared.filters.add(node.name)
+        self.module_state.filters.add(node.name)
         # Built-in filters do nothing with a function but refuse it.
         value = (
             self.build(node.value, lenient=lenient) if node.name in NAMES else self.handed(node.value, lenient=lenient)
@@ -428,7 +430,7 @@ class Expressions:
             arguments[0] = value
         function = ast.Call(load(f"f_{node.name}"), arguments, named)
         self._placed(function, node.name_start, node.name_start + len(node.name))
-        self.shared.calls[self.positions.called(node.name_start)] = ("filter", node.name)
+        self.module_state.calls[self.locations.called(node.name_start)] = ("filter", node.name)
         if node.name in TAKE_NONE:
             return function
         return ast.IfExp(self._absent(ast.NamedExpr(store(name), value), name), load(name), function)

@@ -7,26 +7,26 @@ from itertools import islice
 
 from untor.analysis.ir import (
     Bind,
-    Call,
+    CallFunction,
     Choice,
-    Constant,
-    Emit,
+    FixedText,
     Function,
-    Given,
-    Group,
     InlineEnd,
     Loop,
     Nonce,
     Operation,
+    PassedArgument,
+    PrintValue,
+    Scope,
     SlotCall,
     UrlJoin,
-    every,
+    all_operations,
 )
-from untor.codegen.expression_code import Expressions, Shared
-from untor.codegen.locations import Positions
-from untor.codegen.loops import Loops
+from untor.codegen.expression_code import ExpressionGenerator, ModuleState
+from untor.codegen.locations import Locations
+from untor.codegen.loops import LoopGenerator
 from untor.codegen.nodes import LOAD, call, constant, load, store
-from untor.codegen.output import LONGEST_RUN, Printed, Runs, append, is_static
+from untor.codegen.output import LONGEST_RUN, OutputWriter, Printed, append, is_static
 from untor.codegen.parameters import variables
 from untor.language import tree
 from untor.runtime.tracebacks import LINES
@@ -38,8 +38,8 @@ if TYPE_CHECKING:
     from untor.codegen.output import Item, Part
     from untor.codegen.variants import Variant
 
-_PRINTING = (Constant, Emit, Nonce)
-_CALLING = (Call, SlotCall)
+_PRINTING = (FixedText, PrintValue, Nonce)
+_CALLING = (CallFunction, SlotCall)
 
 LONGEST_INCLUDED = 40
 """How many operations a function has at most, to be part of what calls it."""
@@ -51,26 +51,28 @@ LONGEST_TAIL = 200
 """How long text after a choice may be, to be written by each branch."""
 
 
-class Builder(Loops):
+class FunctionGenerator(LoopGenerator):
     """Builds one function; values and constant text that stand in a run become one f-string."""
 
-    def __init__(self, function: Function, shared: Shared, way: Variant, inside: Builder | None = None) -> None:
+    def __init__(
+        self, function: Function, module_state: ModuleState, way: Variant, inside: FunctionGenerator | None = None
+    ) -> None:
         self.function = function
-        self.inside = inside
+        self.inlined_into = inside
         """What builds the function that this one is part of; contents for slots are its own."""
         self.way = way
-        self.shared = shared
-        self.positions = Positions(function.source)
-        if inside is not None and self.positions.own != inside.positions.file:
-            first = LINES * shared.files[self.positions.own]
-            self.positions = Positions(function.source, inside.positions.file, first)
+        self.module_state = module_state
+        self.locations = Locations(function.source)
+        if inside is not None and self.locations.own != inside.locations.file:
+            first = LINES * module_state.files[self.locations.own]
+            self.locations = Locations(function.source, inside.locations.file, first)
         known = None if function.context else [parameter.name for parameter in function.parameters]
-        self.expressions = Expressions(self.positions, shared, known=known, awaits=way.awaits)
+        self.expressions = ExpressionGenerator(self.locations, module_state, known=known, awaits=way.awaits)
         self.depth = self.missed = 0
         if inside is not None:
             self.expressions.share(inside.expressions)
             self.depth, self.missed = inside.depth, inside.missed
-        self.runs = Runs(self.expressions, self.positions, shared, way)
+        self.output = OutputWriter(self.expressions, self.locations, module_state, way)
         self.pieces = ""
 
     # --- functions -------------------------------------------------------------------------------------------------
@@ -116,11 +118,11 @@ class Builder(Loops):
             self.expressions.plain = plain
         elif self.function.context:
             statements.append(self.when_missing(variable, call("takes_missing", name, load("scope"))))
-        return [self.positions.place(each, parameter.start, parameter.end) for each in statements]
+        return [self.locations.place(each, parameter.start, parameter.end) for each in statements]
 
     def passed_to(self, function: Function) -> list[str]:
         """Return what a function is given besides its parameters."""
-        return [*(["nonce"] if self.shared.nonces else []), *(["scope"] if function.context else [])]
+        return [*(["nonce"] if self.module_state.nonces else []), *(["scope"] if function.context else [])]
 
     @staticmethod
     def when_missing(variable: str, value: ast.expr) -> ast.stmt:
@@ -139,44 +141,44 @@ class Builder(Loops):
     def is_included(self, operation: Operation, target: str) -> bool:
         """Tell whether what is called is done in place: in a loop, calling it would cost as much as a value or two."""
         if isinstance(operation, SlotCall):
-            return self.inside is not None and operation.name in self.function.slots
-        if not (isinstance(operation, Call) and self.depth and target == "append"):
+            return self.inlined_into is not None and operation.name in self.function.slots
+        if not (isinstance(operation, CallFunction) and self.depth and target == "append"):
             return False
         source = operation.function.source
-        is_near = self.positions.file == (source.path or source.name) or bool(self.shared.files)
-        return is_near and self.shared.included < MOST_INCLUDED and small(operation) > 0
+        is_near = self.locations.file == (source.path or source.name) or bool(self.module_state.files)
+        return is_near and self.module_state.included < MOST_INCLUDED and inlined_size(operation) > 0
 
-    def call(self, operation: Call, target: str) -> list[ast.stmt]:
+    def call(self, operation: CallFunction, target: str) -> list[ast.stmt]:
         """Call another template or part."""
         function, node = operation.function, operation.node
         given = {each.name: each for each in operation.given}
-        self.shared.called.setdefault(function.name, function)
+        self.module_state.called.setdefault(function.name, function)
         values: list[ast.expr] = [load(name) for name in self.passed_to(function)]
         values += [self.value_given(given.get(parameter.name)) for parameter in function.parameters]
         slots = [ast.keyword(name, load(name)) for name in function.slots]
         closures = [self.closure(each) for each in operation.closures]
         invoked = self.way.invoke(function.name, target, values, slots, plain=function.plain)
-        return [*closures, self.positions.place(invoked, node.start, node.end)]
+        return [*closures, self.locations.place(invoked, node.start, node.end)]
 
-    def value_given(self, given: Given | None) -> ast.expr:
+    def value_given(self, given: PassedArgument | None) -> ast.expr:
         """Build what is given to a parameter."""
         if given is None:
             return load("MISSING")
         value = self.expressions.handed(given.value)
         if given.parameter is not None and given.parameter.type not in {"", "*", "any"}:
             checked = call("check", value, constant(given.name), *_wanted(given.parameter))
-            value = self.positions.place(checked, given.value.start, given.value.end)
+            value = self.locations.place(checked, given.value.start, given.value.end)
         return value
 
-    def included(self, operation: Call | SlotCall, target: str, waiting: list[Part] | None) -> list[ast.stmt]:
+    def included(self, operation: CallFunction | SlotCall, target: str, waiting: list[Part] | None) -> list[ast.stmt]:
         """Do what is called in place, after what is waiting to be written."""
         if isinstance(operation, SlotCall):
-            assert self.inside is not None  # noqa: S101  as is_included has told
-            return self.inside.block(operation.content.body, target, waiting)
-        self.shared.included += small(operation)
+            assert self.inlined_into is not None  # noqa: S101  as is_included has told
+            return self.inlined_into.block(operation.content.body, target, waiting)
+        self.module_state.included += inlined_size(operation)
         function = operation.function
         given = {each.name: each for each in operation.given}
-        inner = Builder(function, self.shared, self.way, inside=self)
+        inner = FunctionGenerator(function, self.module_state, self.way, inside=self)
         statements: list[ast.stmt] = []
         values = [self.value_given(given.get(parameter.name)) for parameter in function.parameters]
         variables: list[str] = []
@@ -203,21 +205,21 @@ class Builder(Loops):
         run: list[Item] = []
         parts = [] if waiting is None else waiting
         self.expressions.scopes.append({})
-        for operation in with_tails(operations):
-            if isinstance(operation, Constant) and run and isinstance(before := run[-1], Constant):
-                run[-1] = Constant(before.text + operation.text)
+        for operation in push_text_into_branches(operations):
+            if isinstance(operation, FixedText) and run and isinstance(before := run[-1], FixedText):
+                run[-1] = FixedText(before.text + operation.text)
             elif isinstance(operation, _PRINTING) or (isinstance(operation, UrlJoin) and is_static(operation)):
                 run.append(operation)
             elif isinstance(operation, _CALLING) and self.is_included(operation, target):
                 # With the extension, what is done in place is written together with what is around it.
-                together = self.runs.joins and target == "append"
+                together = self.output.joins and target == "append"
                 self.flush(run, parts, statements, "" if together else target)
                 statements += self.included(operation, target, parts if together else None)
             elif not isinstance(operation, InlineEnd):
                 self.flush(run, parts, statements, target)
                 statements += self.step(operation, target)
                 if isinstance(operation, UrlJoin):
-                    run.append(call(self.shared.escaper(operation.escaper), load(self.pieces)))
+                    run.append(call(self.module_state.escaper(operation.escaper), load(self.pieces)))
             if len(run) >= LONGEST_RUN:
                 self.flush(run, parts, statements, target)
         self.flush(run, parts, statements, target if waiting is None else "")
@@ -227,18 +229,18 @@ class Builder(Loops):
     def flush(self, run: list[Item], parts: list[Part], statements: list[ast.stmt], target: str) -> None:
         """Write what is waiting, and a run of text and values; without a target, the run is left waiting too."""
         if run:
-            first, more = self.runs.collected(run)
+            first, more = self.output.collected(run)
             run.clear()
             statements += first
             if not target:
-                first, more = self.runs.settled(more)
+                first, more = self.output.settled(more)
                 statements += first
             if sum(isinstance(part, Printed) for part in (*parts, *more)) > LONGEST_RUN:
-                statements += self.runs.written(parts, "append")
+                statements += self.output.written(parts, "append")
                 parts.clear()
             parts += more
         if target and parts:
-            statements += self.runs.written(parts, target)
+            statements += self.output.written(parts, target)
             parts.clear()
 
     def step(self, operation: Operation, target: str) -> list[ast.stmt]:
@@ -250,9 +252,9 @@ class Builder(Loops):
                 return [self.choice(operation, target)]
             case Loop():
                 return self.loop(operation, target)
-            case Group():
+            case Scope():
                 return self.block(operation.body, target)
-            case Call():
+            case CallFunction():
                 return self.call(operation, target)
             case SlotCall():
                 closures = [self.closure(each) for each in operation.closures]
@@ -260,7 +262,7 @@ class Builder(Loops):
                 return [*closures, self.way.invoke(operation.name, target, given, [], plain=operation.plain)]
             case UrlJoin():
                 return self.capture(operation)
-        return [append(self.runs.piece(operation), target)]
+        return [append(self.output.piece(operation), target)]
 
     def capture(self, operation: UrlJoin) -> list[ast.stmt]:
         """Collect the pieces of a URL."""
@@ -280,7 +282,7 @@ class Builder(Loops):
         value = self.expressions.handed(node.expression)
         name = self.expressions.fresh(f"v_{node.name}_")
         self.expressions.bind(node.name, name)
-        return self.positions.place(ast.Assign([store(name)], value), node.start, node.end)
+        return self.locations.place(ast.Assign([store(name)], value), node.start, node.end)
 
     def choice(self, operation: Choice, target: str) -> ast.stmt:
         """Do one of several branches."""
@@ -291,11 +293,11 @@ class Builder(Loops):
                 result = statements
                 continue
             chosen = ast.If(self.expressions.truth(branch.test), statements, result)
-            result = [self.positions.place(chosen, branch.start, branch.end)]
+            result = [self.locations.place(chosen, branch.start, branch.end)]
         return result[0]
 
 
-def small(call: Call) -> int:
+def inlined_size(call: CallFunction) -> int:
     """Return how many operations a function has, when it may be part of what calls it; else 0. It calls nothing."""
     function = call.function
     if (
@@ -305,20 +307,20 @@ def small(call: Call) -> int:
         or {*function.slots} != {each.name for each in call.closures}
     ):
         return 0
-    operations = [*islice(every(function.body), LONGEST_INCLUDED + 1)]
-    if len(operations) > LONGEST_INCLUDED or any(isinstance(each, Call) for each in operations):
+    operations = [*islice(all_operations(function.body), LONGEST_INCLUDED + 1)]
+    if len(operations) > LONGEST_INCLUDED or any(isinstance(each, CallFunction) for each in operations):
         return 0
     # Contents that ask for what is there without them are functions.
     asks = any(isinstance(each, SlotCall) and (each.closures or each.content.slots) for each in operations)
     return 0 if asks else len(operations)
 
 
-def with_tails(operations: list[Operation]) -> Iterator[Operation]:
+def push_text_into_branches(operations: list[Operation]) -> Iterator[Operation]:
     """Yield operations, text after a choice moved to the end of all its branches: each writes it with its own."""
     waiting: Choice | None = None
     for operation in operations:
         if waiting is not None:
-            if isinstance(operation, Constant) and len(operation.text) <= LONGEST_TAIL:
+            if isinstance(operation, FixedText) and len(operation.text) <= LONGEST_TAIL:
                 branches = [(branch, [*body, operation]) for branch, body in waiting.branches]
                 if branches[-1][0].test is not None:
                     branches.append((tree.Branch(branches[-1][0].start, branches[-1][0].end, None, []), [operation]))

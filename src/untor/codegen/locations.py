@@ -20,7 +20,7 @@ _NO_PLACE = frozenset(
 _Placed = TypeVar("_Placed", bound=ast.expr | ast.stmt | ast.excepthandler)
 
 
-class Positions:
+class Locations:
     """Turns offsets into Python's lines and columns (in bytes of UTF-8)."""
 
     def __init__(self, source: Source, file: str = "", first: int = 0) -> None:

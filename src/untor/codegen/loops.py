@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 from itertools import islice
 
-from untor.analysis.ir import Loop, every
+from untor.analysis.ir import Loop, all_operations
 from untor.codegen.bytecode import translated
 from untor.codegen.nodes import LOAD, STORE, call, constant, load, store
 from untor.language import tree
@@ -14,9 +14,9 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.analysis.ir import Function, Operation
     from untor.codegen.bytecode import Program
-    from untor.codegen.expression_code import Expressions, Shared
-    from untor.codegen.locations import Positions
-    from untor.codegen.output import Runs
+    from untor.codegen.expression_code import ExpressionGenerator, ModuleState
+    from untor.codegen.locations import Locations
+    from untor.codegen.output import OutputWriter
     from untor.codegen.variants import Variant
 
 MOST_RUN = 300
@@ -29,15 +29,15 @@ DEEPEST_LOOPS = 8
 """How many loops may be nested in one function of the code."""
 
 
-class Loops:
+class LoopGenerator:
     """The loops of one function."""
 
     function: Function
-    shared: Shared
-    runs: Runs
+    module_state: ModuleState
+    output: OutputWriter
     way: Variant
-    positions: Positions
-    expressions: Expressions
+    locations: Locations
+    expressions: ExpressionGenerator
     depth: int
     missed: int
     """How many of the loops around are none that the extension runs."""
@@ -81,7 +81,7 @@ class Loops:
             body += self.way.send(everything=False)
         loop = ast.AsyncFor(item, items, body, []) if self.is_async else ast.For(item, items, body, [])
         # What goes wrong while looping is told of the iterable, in every version of Python.
-        statements.append(self.positions.place(loop, node.iterable.start, node.iterable.end))
+        statements.append(self.locations.place(loop, node.iterable.start, node.iterable.end))
         if operation.empty and nothing is not None:
             statements.append(ast.If(nothing, self.block(operation.empty, target) or [ast.Pass()], []))
         return statements
@@ -109,7 +109,7 @@ class Loops:
         """Return the program of a loop that the extension runs, where it can, and the code that it is made from."""
         if not self.may_be_run(operation, target):
             return None, []
-        included, awaits = self.shared.included, self.expressions.awaits
+        included, awaits = self.module_state.included, self.expressions.awaits
         self.expressions.plain, self.expressions.awaits = True, False
         self.depth += 1
         self.expressions.loops += 1
@@ -119,7 +119,7 @@ class Loops:
         self.expressions.plain, self.expressions.awaits = False, awaits
         program = translated(item, body, chunks=self.way.chunks, awaits=awaits)
         if program is None or self.way.chunks or awaits:
-            self.shared.included = included
+            self.module_state.included = included
         return program, body
 
     def run(
@@ -135,15 +135,17 @@ class Loops:
             rest, empty = self.expressions.fresh("rows"), self.expressions.fresh("empty")
             given[1] = load(rest)
             statements.append(
-                self.positions.place(ast.Assign([store(rest)], call("iter", items)), place.start, place.end)
+                self.locations.place(ast.Assign([store(rest)], call("iter", items)), place.start, place.end)
             )
             statements.append(ast.Assign([store(empty)], constant(value=True)))
             nothing = ast.BoolOp(ast.And(), [load(empty), nothing])
-        found: ast.expr = self.positions.place(call(self.shared.loop(program.made), *given), place.start, place.end)
+        found: ast.expr = self.locations.place(
+            call(self.module_state.loop(program.made), *given), place.start, place.end
+        )
         if self.way.chunks:
             stopped = ast.Compare(ast.NamedExpr(store(left), found), [ast.Is()], [constant(value=True)])
             sent = [ast.Assign([store(empty)], constant(value=False)), *self.way.send(everything=False)]
-            statements.append(ast.While(self.positions.place(stopped, place.start, place.end), sent, []))
+            statements.append(ast.While(self.locations.place(stopped, place.start, place.end), sent, []))
         elif operation.empty:
             statements.append(ast.Assign([store(left)], found))
         if self.way.chunks or operation.empty:
@@ -152,9 +154,9 @@ class Loops:
 
     def may_be_run(self, operation: Loop, target: str) -> bool:
         """Tell whether a loop may be the extension's: of what is there already, and of a size that can be tried."""
-        if not self.runs.joins or self.is_async or self.function.plain or target != "append":
+        if not self.output.joins or self.is_async or self.function.plain or target != "append":
             return False
-        inside = [*islice(every(operation.body), MOST_RUN + 1)]
+        inside = [*islice(all_operations(operation.body), MOST_RUN + 1)]
         return len(inside) <= MOST_RUN and (
             self.missed < MOST_MISSED or not any(isinstance(each, Loop) for each in inside)
         )
@@ -198,16 +200,16 @@ class Loops:
             )
         else:
             items = call(source, ast.Await(call("collected", items)) if collects else items)
-        items = self.positions.place(items, node.iterable.start, node.iterable.end)
+        items = self.locations.place(items, node.iterable.start, node.iterable.end)
         self.expressions.scopes.append({})
         names = [self.expressions.fresh(f"v_{name}_") for name in node.names]
         for name, variable in zip(node.names, names, strict=True):
             self.expressions.bind(name, variable)
         if node.condition is not None:
-            every = self.expressions.fresh("rows")
-            statements.append(ast.Assign([store(every)], items))
+            all_operations = self.expressions.fresh("rows")
+            statements.append(ast.Assign([store(all_operations)], items))
             condition = self.expressions.truth(node.condition)
-            kept = ast.comprehension(_target(names), load(every), [condition], int(self.is_async))
+            kept = ast.comprehension(_target(names), load(all_operations), [condition], int(self.is_async))
             element = load(names[0]) if len(names) == 1 else ast.Tuple([load(name) for name in names], LOAD)
             # In a function that awaits, a generator with a condition that awaits would be an asynchronous one.
             items = ast.ListComp(element, [kept]) if collects else ast.GeneratorExp(element, [kept])

@@ -6,9 +6,9 @@ import ast
 from dataclasses import replace
 from types import CodeType
 
-from untor.codegen.compiled import Built
-from untor.codegen.expression_code import Shared
-from untor.codegen.functions import Builder
+from untor.codegen.compiled import CompiledCode
+from untor.codegen.expression_code import ModuleState
+from untor.codegen.functions import FunctionGenerator
 from untor.codegen.locations import place_all
 from untor.codegen.output import RETURN, is_one_run
 from untor.codegen.parameters import named_values, values_read
@@ -18,57 +18,57 @@ from untor.runtime.tracebacks import LINES
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.analysis.ir import Plan
+    from untor.analysis.ir import TemplateIR
     from untor.diagnostics.source import Source
 
 MOST_FILES = 500
 """Of how many files the lines are told apart: those of Python end at two thousand million."""
 
 
-def build(plan: Plan, variant: str = "render", *, lenient: bool = False) -> Built:
+def build(plan: TemplateIR, variant: str = "render", *, lenient: bool = False) -> CompiledCode:
     """Compile a plan without problems; ``lenient`` prints missing values as nothing."""
-    shared = _shared(lenient=lenient)
-    module = module_of(plan, variant, shared)
+    module_state = _shared(lenient=lenient)
+    module = module_of(plan, variant, module_state)
     files = {function.name: function.source.path or function.source.name for function in plan.functions}
     file = plan.source.path or plan.source.name
     code = _in_files(compile(module, file, "exec", dont_inherit=True, optimize=0), files)
-    names = frozenset(shared.escapers), frozenset(shared.filters), frozenset(shared.globals)
-    return Built(code, *names, shared.calls, shared.reads, _sources(plan))
+    names = frozenset(module_state.escapers), frozenset(module_state.filters), frozenset(module_state.globals)
+    return CompiledCode(code, *names, module_state.calls, module_state.reads, _sources(plan))
 
 
-def shown(plan: Plan, *, lenient: bool = False) -> str:
+def shown(plan: TemplateIR, *, lenient: bool = False) -> str:
     """Return the code of a plan's function ``render`` as text, for people."""
     return ast.unparse(ast.fix_missing_locations(module_of(plan, "render", _shared(lenient=lenient))))
 
 
-def _sources(plan: Plan) -> dict[str, Source]:
+def _sources(plan: TemplateIR) -> dict[str, Source]:
     return {each.source.path or each.source.name: each.source for each in (plan.main, *plan.functions)}
 
 
-def _shared(*, lenient: bool) -> Shared:
-    return Shared(lenient, joins={} if IS_BUILT else None)
+def _shared(*, lenient: bool) -> ModuleState:
+    return ModuleState(lenient, joins={} if IS_BUILT else None)
 
 
-def module_of(plan: Plan, variant: str, shared: Shared) -> ast.Module:
+def module_of(plan: TemplateIR, variant: str, module_state: ModuleState) -> ast.Module:
     """Return the syntax tree of a plan's functions."""
-    way = replace(VARIANTS[variant], joins=shared.joins is not None)
+    way = replace(VARIANTS[variant], joins=module_state.joins is not None)
     whole = is_one_run(plan.main)
-    shared.nonces = plan.nonces
+    module_state.nonces = plan.nonces
     sources = _sources(plan)
     if len(sources) <= MOST_FILES and all(len(source.starts) < LINES for source in sources.values()):
-        shared.files = {file: number for number, file in enumerate(sources)}
-    builder = Builder(plan.main, shared, way)
+        module_state.files = {file: number for number, file in enumerate(sources)}
+    builder = FunctionGenerator(plan.main, module_state, way)
     body = builder.body(RETURN if whole else "append")
     functions: dict[str, ast.stmt] = {}
-    while waiting := [each for name, each in shared.called.items() if name not in functions]:
-        functions |= {each.name: Builder(each, shared, way).definition() for each in waiting}
+    while waiting := [each for name, each in module_state.called.items() if name not in functions]:
+        functions |= {each.name: FunctionGenerator(each, module_state, way).definition() for each in waiting}
     named = named_values(plan, builder.expressions.inputs)
-    quick = builder.runs.quick([*plan.main.body], named) if whole and named and not plan.nonces else []
+    quick = builder.output.quick([*plan.main.body], named) if whole and named and not plan.nonces else []
     start = [*quick, *values_read(builder.expressions.inputs, named, quick=bool(quick), nonces=plan.nonces)]
     if not whole:
         start += way.start()
         body += way.finish(way.collected())
-    module = ast.Module([*shared.made(), *functions.values(), way.entry(named, [*start, *body])], [])
+    module = ast.Module([*module_state.made(), *functions.values(), way.entry(named, [*start, *body])], [])
     place_all(module)
     return module
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 import ast
 from typing import Any, NamedTuple
 
-from untor.analysis.ir import Constant, Emit, Nonce, Operation, UrlFixed, UrlJoin, UrlValue
+from untor.analysis.ir import FixedText, Nonce, Operation, PrintValue, UrlFixed, UrlJoin, UrlValue
 from untor.codegen.nodes import LOAD, call, constant, load, store
 from untor.codegen.type_guards import MOST_OWNERS
 from untor.escape import EMBEDDING, INERT
@@ -21,8 +21,8 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from untor.analysis.ir import Function
-    from untor.codegen.expression_code import Expressions, Shared
-    from untor.codegen.locations import Positions
+    from untor.codegen.expression_code import ExpressionGenerator, ModuleState
+    from untor.codegen.locations import Locations
     from untor.codegen.variants import Variant
 
     Item = Operation | ast.expr
@@ -59,13 +59,15 @@ Part = str | Printed
 """What is written: fixed text, or a value."""
 
 
-class Runs:
+class OutputWriter:
     """Builds the runs of one function."""
 
-    def __init__(self, expressions: Expressions, positions: Positions, shared: Shared, way: Variant) -> None:
+    def __init__(
+        self, expressions: ExpressionGenerator, locations: Locations, module_state: ModuleState, way: Variant
+    ) -> None:
         self.expressions = expressions
-        self.positions = positions
-        self.shared = shared
+        self.locations = locations
+        self.module_state = module_state
         self.way = way
         self.read: dict[int, str] = {}
         """The variables that hold values of the run which were read before it, by the nodes of the tree."""
@@ -73,7 +75,7 @@ class Runs:
     @property
     def joins(self) -> bool:
         """Tell whether runs are written with joins; code that stands behind something faster is as short as can be."""
-        return self.shared.joins is not None and not self.expressions.plain
+        return self.module_state.joins is not None and not self.expressions.plain
 
     def collected(self, run: list[Item]) -> tuple[list[ast.stmt], list[Part]]:
         """Return the statements that read what a run reads from objects, and the texts and values of the run."""
@@ -121,7 +123,7 @@ class Runs:
     def assigned(self, nodes: list[tree.Expression], read: dict[int, str]) -> list[ast.stmt]:
         """Return what assigns the values of nodes to variables."""
         return [
-            self.positions.place(
+            self.locations.place(
                 ast.Assign([store(read[id(node)])], self.expressions.build(node, awaits=False)), node.start, node.end
             )
             for node in nodes
@@ -142,7 +144,7 @@ class Runs:
         whole = target == RETURN
         if not (self.joins and given):
             return self.way.finish(_joined(parts)) if whole else [append(_joined(parts), target)]
-        made = call(self.shared.join(*_shape(parts)), constant(None) if whole else load(target), *given)
+        made = call(self.module_state.join(*_shape(parts)), constant(None) if whole else load(target), *given)
         if whole:
             return self.way.finish(ast.BoolOp(ast.Or(), [made, _joined(parts)]))
         return [ast.Expr(ast.BoolOp(ast.Or(), [made, append(_joined(parts), target).value]))]
@@ -161,7 +163,7 @@ class Runs:
         if any(part.letter == "=" for part in parts if isinstance(part, Printed)):
             return []
         given = [part.given for part in parts if isinstance(part, Printed)]
-        page = ast.NamedExpr(store("quick"), call(self.shared.join(*_shape(parts)), constant(None), *given))
+        page = ast.NamedExpr(store("quick"), call(self.module_state.join(*_shape(parts)), constant(None), *given))
         return [ast.If(ast.Compare(page, [ast.IsNot()], [constant(None)]), self.way.finish(load("quick")), [])]
 
     def parts(self, run: list[Item]) -> list[Part]:
@@ -179,19 +181,19 @@ class Runs:
     def printed(self, operation: Item) -> list[Part]:
         """Return what one operation of a run prints."""
         match operation:
-            case Constant():
+            case FixedText():
                 return [operation.text]
-            case Emit():
+            case PrintValue():
                 return self.emit(operation)
             case UrlJoin():
                 pieces = ast.Tuple([self.piece(piece) for piece in operation.body], LOAD)
-                return [self.ready(call(self.shared.escaper(operation.escaper), pieces))]
+                return [self.ready(call(self.module_state.escaper(operation.escaper), pieces))]
             case Nonce():
                 return [] if operation.own else [self.ready(load("nonce"))]
         assert isinstance(operation, ast.expr)  # noqa: S101  nothing else is in a run
         return [self.ready(operation)]
 
-    def emit(self, operation: Emit) -> list[Part]:
+    def emit(self, operation: PrintValue) -> list[Part]:
         """Print a value through its escaping functions."""
         node = operation.expression
         first, *others = operation.escapers
@@ -206,15 +208,15 @@ class Runs:
         before = [constant(text) for text in operation.before]
         after = [constant(text) for text in operation.after]
         if first in EMBEDDING and others:
-            inner = load(self.shared.escaper(others[0]))
-            whole = call(self.shared.escaper(EMBEDDING[first]), *before, value, inner)
-            return [self.ready(self.positions.place(whole, node.start, node.end))]
-        built: ast.expr = call(self.shared.escaper(first), *before, value, *after)
-        self.positions.place(built, node.start, node.end)
+            inner = load(self.module_state.escaper(others[0]))
+            whole = call(self.module_state.escaper(EMBEDDING[first]), *before, value, inner)
+            return [self.ready(self.locations.place(whole, node.start, node.end))]
+        built: ast.expr = call(self.module_state.escaper(first), *before, value, *after)
+        self.locations.place(built, node.start, node.end)
         for outer in others:
-            built = self.positions.place(call(self.shared.escaper(outer), built), node.start, node.end)
+            built = self.locations.place(call(self.module_state.escaper(outer), built), node.start, node.end)
         if given is None:
-            is_alone = self.shared.joins is None and not (self.expressions.plain or others)
+            is_alone = self.module_state.joins is None and not (self.expressions.plain or others)
             if is_alone and isinstance(value, ast.Name) and first in _SPECIAL:
                 built = self.tested(value, _SPECIAL[first], built)
             return [self.ready(built)]
@@ -257,7 +259,7 @@ class Runs:
         value = self.value(piece.expression)
         if piece.kind != QUERY:
             value = call("printed", value)
-            self.positions.place(value, piece.expression.start, piece.expression.end)
+            self.locations.place(value, piece.expression.start, piece.expression.end)
         return ast.Tuple([constant(piece.kind), value, constant("")], LOAD)
 
 
@@ -279,7 +281,7 @@ def is_static(operation: UrlJoin) -> bool:
 
 def is_one_run(function: Function) -> bool:
     """Tell whether a function does nothing but print values and text in one run."""
-    printing = sum(isinstance(operation, Constant | Emit | Nonce) for operation in function.body)
+    printing = sum(isinstance(operation, FixedText | PrintValue | Nonce) for operation in function.body)
     return 0 < printing <= LONGEST_RUN and printing == len(function.body)
 
 
@@ -306,7 +308,7 @@ def _shape(parts: list[Part]) -> tuple[tuple[str, ...], bytes]:
 
 def _values(operation: Item) -> Iterator[tree.Expression]:
     """Yield the expressions that an operation of a run prints, in order."""
-    if isinstance(operation, Emit | UrlValue):
+    if isinstance(operation, PrintValue | UrlValue):
         yield operation.expression
     elif isinstance(operation, UrlJoin):
         for piece in operation.body:

@@ -12,7 +12,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping
 
-    from untor.analysis.ir import Plan
+    from untor.analysis.ir import TemplateIR
 
 MOST_NAMED = 30
 """How many values are parameters of their own."""
@@ -29,7 +29,7 @@ _OWN_NAMES = frozenset(
 _OWN_SHAPE = re.compile(r"k?[cpv]_|[efg]_|(?:[djlort]|add|deep|empty|index|last|pieces|rows|total)\d+\Z")
 
 
-def named_values(plan: Plan, inputs: Iterable[str]) -> list[str]:
+def named_values(plan: TemplateIR, inputs: Iterable[str]) -> list[str]:
     """Return the values that the entry function takes as parameters of their own; none where that cannot be."""
     names = sorted(inputs)
     if plan.main.parameters or not 0 < len(names) <= MOST_NAMED or any(each.context for each in plan.functions):

@@ -19,7 +19,7 @@ MOST_OWNERS = 6
 """How many objects are tested together; of more, it is not likely that all are of one kind."""
 
 
-class Owners:
+class AttributeOwners:
     """The objects that expressions read from, each after the one that it is itself read from."""
 
     def __init__(self, variable_of: Callable[[tree.Name], str | None]) -> None:
@@ -54,7 +54,7 @@ class Owners:
                     todo.append(node.operand)
                 case tree.Binary():
                     todo += [node.left] if node.operator in {"and", "or"} else [node.right, node.left]
-                case tree.Comparison():
+                case tree.Comparisons():
                     todo += [node.rest[0][1], node.first]
                 case tree.Conditional():
                     todo.append(node.test)

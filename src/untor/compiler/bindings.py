@@ -5,15 +5,15 @@ from __future__ import annotations
 from functools import partial
 
 from untor.escape import MISSING, printed
-from untor.escape.accelerated import fast, joins, told
+from untor.escape.accelerated import accelerated, codegen_names, configure
 from untor.runtime import async_iteration, attributes, iteration, parameter_types
-from untor.runtime.tracebacks import trouble, untold
+from untor.runtime.tracebacks import has_no_location, replacement_for
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
-    from untor.codegen.compiled import Built
+    from untor.codegen.compiled import CompiledCode
     from untor.compiler.settings import CompilerSettings
     from untor.diagnostics.source import Source
     from untor.escape import Escapers
@@ -26,8 +26,8 @@ _RUNTIME = {
     "ahead_async": async_iteration.ahead_async,
     "check": parameter_types.check,
     "collected": async_iteration.collected,
-    "dot": fast(attributes.dot),
-    "dot_data": fast(attributes.dot_data),
+    "dot": accelerated(attributes.dot),
+    "dot_data": accelerated(attributes.dot_data),
     "dot_data_maybe": attributes.dot_data_maybe,
     "dot_maybe": attributes.dot_maybe,
     "direct": attributes.direct_types,
@@ -49,11 +49,11 @@ _RUNTIME = {
     "sized_async": async_iteration.sized_async,
     "takes_missing": parameter_types.takes_missing,
     "truth": attributes.truth,
-    **joins(),
+    **codegen_names(),
 }
 """The same for every template."""
 
-told(
+configure(
     direct=attributes.direct_types,
     plain=attributes.plain_values,
     missing=MISSING,
@@ -61,12 +61,12 @@ told(
     each=iteration.each,
     pairs=iteration.pairs,
     rest=iteration.rest,
-    untold=untold,
+    has_no_location=has_no_location,
 )
 
 
 def namespace(
-    built: Built,
+    built: CompiledCode,
     settings: CompilerSettings,
     escapers: Escapers,
     calls: Calls,
@@ -87,7 +87,7 @@ def namespace(
         "callee_of": calls.callee_of,
         "everywhere": everywhere,
         "merge": partial(attributes.merge, everywhere),
-        "trouble": partial(trouble, sources=sources, calls=built.calls, reads=built.reads),
+        "trouble": partial(replacement_for, sources=sources, calls=built.calls, reads=built.reads),
         "__name__": "untor.page",
         "__loader__": _SourceLines(next(iter(sources.values()))),
         "__untor_sources__": sources,

@@ -18,11 +18,11 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
     from typing import Any, NamedTuple
 
-    from untor.analysis.composition import Permitted
-    from untor.analysis.ir import Plan
-    from untor.codegen.compiled import Built
+    from untor.analysis.composition import Permissions
+    from untor.analysis.ir import TemplateIR
+    from untor.codegen.compiled import CompiledCode
     from untor.compiler.settings import CompilerSettings
-    from untor.language.parser import Reading
+    from untor.language.parser import ParsedTemplate
     from untor.loading.cache import CodeCache
     from untor.loading.loader import TemplateLoader
 
@@ -53,16 +53,16 @@ class Compiler:
         self.reload = reload
         self.escapers = Escapers(settings.url_schemes, settings.resource_origins)
         self._calls = Calls(settings.helpers, methods=settings.calls_methods)
-        self._readings: dict[str, Reading] = {}
+        self._readings: dict[str, ParsedTemplate] = {}
 
     # --- source to tree --------------------------------------------------------------------------------------------
 
-    def reading(self, name: str) -> Reading:
+    def reading(self, name: str) -> ParsedTemplate:
         """Read a template, or one that others depend on, once; its problems are in the result.
 
         Raises ``TemplateMissing``, and ``MarkError`` for a file that is not UTF-8.
         """
-        from untor.analysis.planner import reading_of  # noqa: PLC0415  loaded when there is something to compile
+        from untor.analysis.analyser import reading_of  # noqa: PLC0415  loaded when there is something to compile
 
         found = self._readings.get(name)
         if found is None or self.reload:
@@ -71,9 +71,9 @@ class Compiler:
                 found = self._readings[name] = reading_of(source)
         return found
 
-    def _reading_of(self, origin: Origin) -> Reading:
+    def _reading_of(self, origin: Origin) -> ParsedTemplate:
         if origin.text is not None:
-            from untor.analysis.planner import reading_of  # noqa: PLC0415
+            from untor.analysis.analyser import reading_of  # noqa: PLC0415
 
             return reading_of(Source(origin.name, origin.text))
         return self.reading(origin.name)
@@ -89,32 +89,32 @@ class Compiler:
 
     # --- tree to IR ------------------------------------------------------------------------------------------------
 
-    def plan(self, origin: Origin, *, collects: bool = False) -> Plan:
+    def analyse(self, origin: Origin, *, collects: bool = False) -> TemplateIR:
         """Plan a template. Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``.
 
         With ``collects``, problems are not raised; all of them are in the plan.
         """
         try:
-            planned = self.planned(self._reading_of(origin), origin.part, collects=collects)
+            planned = self.analysed(self._reading_of(origin), origin.part, collects=collects)
         except RecursionError:
-            planned = with_deep_stack(lambda: self.planned(self._reading_of(origin), origin.part, collects=collects))
+            planned = with_deep_stack(lambda: self.analysed(self._reading_of(origin), origin.part, collects=collects))
         if planned.problems and not collects:
             raise error_of(planned.problems[0])
         return planned
 
-    def planned(self, reading: Reading, part: str = "", *, collects: bool = False) -> Plan:
+    def analysed(self, reading: ParsedTemplate, part: str = "", *, collects: bool = False) -> TemplateIR:
         """Plan what has been read; its problems are in the plan."""
-        from untor.analysis.planner import plan  # noqa: PLC0415
+        from untor.analysis.analyser import analyse  # noqa: PLC0415
 
-        return plan(reading, self.reading, self.settings.filters, self.permitted(), part, collects=collects)
+        return analyse(reading, self.reading, self.settings.filters, self.permitted(), part, collects=collects)
 
-    def permitted(self) -> Permitted:
+    def permitted(self) -> Permissions:
         """Return what templates may do, as the analysis reads it."""
-        from untor.analysis.composition import Permitted  # noqa: PLC0415
+        from untor.analysis.composition import Permissions  # noqa: PLC0415
         from untor.contexts.client_libraries import Tables  # noqa: PLC0415
 
         settings = self.settings
-        return Permitted(
+        return Permissions(
             settings.url_schemes, Tables(settings.attributes, settings.script_types), settings.helper_checks
         )
 
@@ -122,7 +122,7 @@ class Compiler:
         """Return the hashes of a template's own scripts and styles; raises ``PlacementError`` if one has values."""
         from untor.analysis.csp_hashes import hashes_of  # noqa: PLC0415
 
-        found, problems = hashes_of(self.plan(origin))
+        found, problems = hashes_of(self.analyse(origin))
         if problems:
             raise error_of(problems[0])
         return found
@@ -141,7 +141,7 @@ class Compiler:
             if kept is not None and kept[0].filters <= self.settings.filters.keys():
                 built, names = kept
                 return Compiled(source.name, self._function(built, "render"), **names)
-        planned = self.plan(origin)
+        planned = self.analyse(origin)
         built = self._built(planned, "render")
         names = {"inputs": planned.inputs, "dependencies": planned.dependencies, "parts": planned.parts}
         if text is None and not part:
@@ -151,11 +151,11 @@ class Compiler:
 
     def variant(self, origin: Origin, variant: str) -> Callable[..., Any]:
         """Return the function that renders a template in one of the ways of ``codegen.variants``."""
-        return self.function(self.plan(origin), variant)
+        return self.function(self.analyse(origin), variant)
 
     def function(
         self,
-        planned: Plan,
+        planned: TemplateIR,
         variant: str = "render",
         *,
         helpers: Mapping[str, Callable[..., object]] | None = None,
@@ -164,7 +164,7 @@ class Compiler:
         """Return the function that a plan describes, with more helpers, and filters in the place of others."""
         return self._function(self._built(planned, variant), variant, helpers, filters)
 
-    def _built(self, planned: Plan, variant: str) -> Built:
+    def _built(self, planned: TemplateIR, variant: str) -> CompiledCode:
         from untor.codegen.module import build  # noqa: PLC0415
 
         lenient = self.settings.lenient
@@ -175,7 +175,7 @@ class Compiler:
 
     def _function(
         self,
-        built: Built,
+        built: CompiledCode,
         variant: str,
         helpers: Mapping[str, Callable[..., object]] | None = None,
         filters: Mapping[str, Callable[..., object]] | None = None,

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from untor.contexts.css_classify import JUDGES, plain
 from untor.contexts.css_rules import AT_RULES, CODE, URL_FUNCTIONS
-from untor.contexts.embedded_language import Language, run, unfinished_escape
+from untor.contexts.embedded_language import EmbeddedLanguage, run, unfinished_escape
 from untor.contexts.placement import Place, Refusal, unreadable
 from untor.contexts.url_lists import LocalUrl
 
@@ -31,7 +31,7 @@ _END_OF_CDC = re.compile("-?>")
 _NAME_TAIL = re.compile(r"[A-Za-z0-9_-]*")
 
 
-class Style(Language):
+class Style(EmbeddedLanguage):
     """The state of a style sheet or of the declarations in an attribute.
 
     ``state`` is ``normal``, the quote of a string, ``url``, ``after url``, ``comment`` or ``lost``. ``phase`` is
@@ -73,9 +73,11 @@ class Style(Language):
         self.url = LocalUrl("image-url")
 
     def _eat(self, text: str) -> None:
-        if self.glued and text:
+        if not text:
+            return
+        if self.glued:
             self._glue(text)
-        if self.tail and text and self.state == "normal":
+        if self.tail and self.state == "normal":
             self.last = self.prior
         text, self.tail = self.tail + text, ""
         run(_STATES, self, text)  # type: ignore[arg-type]
@@ -123,7 +125,7 @@ class Style(Language):
             other.valued = other.glued = other.phase != "start"
         return other
 
-    def joined(self, other: Language) -> Language | None:
+    def joined(self, other: EmbeddedLanguage) -> EmbeddedLanguage | None:
         """Join two states; where the last names differ, what follows may not make functions of them."""
         if self == other or not isinstance(other, Style):
             return self if self == other else None

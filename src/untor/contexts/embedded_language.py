@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from untor.contexts.placement import Place, Refusal
 
 
-class Language:
+class EmbeddedLanguage:
     """The state of a language at some point of its text; a state never changes once it is given away.
 
     Subclasses list their fields in ``__slots__`` and eat text in ``_eat``.
@@ -63,7 +63,7 @@ class Language:
         """Tell whether what comes after this text begins anew."""
         return True
 
-    def joined(self, other: Language) -> Language | None:
+    def joined(self, other: EmbeddedLanguage) -> EmbeddedLanguage | None:
         """Return the state after branches that end in these two; ``None`` when what follows would differ."""
         return self if self == other else None
 

@@ -10,12 +10,12 @@ from untor.contexts.html_attributes import SVG, XHTML, Meaning
 from untor.contexts.html_content import meaning_of, of_attribute
 from untor.contexts.html_elements import NO_TEXT
 from untor.contexts.html_srcdoc import Document
-from untor.contexts.html_state import VALUE_STATES, Machine
+from untor.contexts.html_state import VALUE_STATES, HtmlState
 from untor.contexts.placement import Place, Refusal, refused
 from untor.contexts.script_states import Script
 
 if TYPE_CHECKING:
-    from untor.contexts.embedded_language import Language
+    from untor.contexts.embedded_language import EmbeddedLanguage
 
 
 _TAG_REASON = "no escaping keeps the page's elements and attributes the same"
@@ -54,11 +54,11 @@ _XML_TEXT = {
 }
 
 
-def place_of(machine: Machine) -> Place | Refusal:
+def place_of(machine: HtmlState) -> Place | Refusal:
     """Judge the place that a machine has come to."""
     state = machine.state
-    if machine.doubt:
-        return refused("here", machine.doubt, "Make the markup before it unambiguous.")
+    if machine.ambiguity:
+        return refused("here", machine.ambiguity, "Make the markup before it unambiguous.")
     if "noscript" in machine.stack and _NOSCRIPT_END.search(machine.noscript):
         reason = "with scripting on, a value could make the end tag of noscript of it"
         return refused("right after this inside <noscript>", reason, "Write &lt; for the < before it.")
@@ -77,7 +77,7 @@ def place_of(machine: Machine) -> Place | Refusal:
     return _in_raw_text(machine)
 
 
-def _in_text(machine: Machine) -> Place | Refusal:
+def _in_text(machine: HtmlState) -> Place | Refusal:
     top = machine.stack[-1] if machine.stack else ""
     if machine.xml:
         return _in_xml_text(machine, top)
@@ -90,16 +90,16 @@ def _in_text(machine: Machine) -> Place | Refusal:
         return refused(f"in <{name}> of foreign content", reason, f"Put the <{name}> outside of <svg> and <math>.")
     if not set(machine.stack) - {"noscript"}:
         for mode, place in _MODES.items():
-            if mode in machine.modes:
+            if mode in machine.insertion_modes:
                 reason = "depending on the value, a browser would drop it or start the body there"
                 return refused(place, reason, "Put it into the body or into the title.", html=True)
-    if misnested(machine.inline):
+    if misnested(machine.formatting):
         reason = "a formatting element before it was closed by another tag, and text would open it again"
         return refused("here", reason, "Close elements like <b> and <a> in the reverse order of their opening.")
     return Place("value", "text", ("text",), ("foreign-text" if machine.is_in_foreign() else "text",))
 
 
-def _in_xml_text(machine: Machine, top: str) -> Place | Refusal:
+def _in_xml_text(machine: HtmlState, top: str) -> Place | Refusal:
     if not top:
         return refused("outside of the root element", "there is no text in XML", "Put it into an element.")
     prefix, _, name = top.rpartition(":")
@@ -108,7 +108,7 @@ def _in_xml_text(machine: Machine, top: str) -> Place | Refusal:
     return Place("value", "text", ("text",), ("xml-text",))
 
 
-def _in_attribute(machine: Machine) -> Place | Refusal:
+def _in_attribute(machine: HtmlState) -> Place | Refusal:
     name = machine.attribute
     if machine.closing:
         return refused("in an attribute of a closing tag", "browsers drop it", "Put it into the opening tag.")
@@ -133,11 +133,11 @@ def _in_attribute(machine: Machine) -> Place | Refusal:
     return Place("value", "attribute", path, (_for(machine, "attribute"),))
 
 
-def _token(machine: Machine, kind: str, path: tuple[str, ...], *, whole: bool) -> Place | Refusal:
+def _token(machine: HtmlState, kind: str, path: tuple[str, ...], *, whole: bool) -> Place | Refusal:
     """Judge a place in an attribute that takes nothing but tokens of a kind: hashes, or a nonce."""
     if whole:
         return Place("whole", "whole-attribute", path, (f"{kind}-attribute",))
-    if machine.value or kind in machine.valued:
+    if machine.value or kind in machine.dynamic_attributes:
         reason = "the whole decides what may be run"
         return refused(f'in a part of the attribute "{kind}"', reason, f'Print the whole: {kind}="{{= … =}}".')
     return Place("value", "attribute", path, (kind,))
@@ -147,11 +147,11 @@ def _url_context(means: Meaning) -> str:
     return "resource-url" if means.kind == "resource-url" else "url"
 
 
-def _for(machine: Machine, escaper: str) -> str:
+def _for(machine: HtmlState, escaper: str) -> str:
     return _XML_TEXT[escaper] if machine.xml else escaper
 
 
-def _on_path(machine: Machine, language: Language, path: tuple[str, ...], *, whole: bool) -> Place | Refusal:
+def _on_path(machine: HtmlState, language: EmbeddedLanguage, path: tuple[str, ...], *, whole: bool) -> Place | Refusal:
     """Judge a place in a language inside an attribute."""
     place = judged(language)
     if isinstance(place, Refusal):
@@ -161,7 +161,7 @@ def _on_path(machine: Machine, language: Language, path: tuple[str, ...], *, who
     return place._replace(path=(*path, *place.path), escapers=(*place.escapers, _for(machine, "attribute")))
 
 
-def judged(language: Language) -> Place | Refusal:
+def judged(language: EmbeddedLanguage) -> Place | Refusal:
     """Judge a place in a language, and in the document that the language may have in it."""
     if isinstance(language, Document):
         return language.outside(place_of(language.machine))
@@ -177,7 +177,7 @@ def judged(language: Language) -> Place | Refusal:
 _AS_MARKUP = frozenset({"text", "rcdata", "attribute"})
 
 
-def _in_conditional_comment(machine: Machine) -> Place | Refusal:
+def _in_conditional_comment(machine: HtmlState) -> Place | Refusal:
     """Judge a place in a conditional comment: a value must end neither the comment nor what mail clients read in it."""
     if not isinstance(machine.inner, Document):
         return refused("in a conditional comment", "it would not be seen", _TEXT_REMEDY)
@@ -194,7 +194,7 @@ def _in_conditional_comment(machine: Machine) -> Place | Refusal:
     return place._replace(context=inside.context, path=path, escapers=(*place.escapers, "conditional-comment"))
 
 
-def _in_raw_text(machine: Machine) -> Place | Refusal:
+def _in_raw_text(machine: HtmlState) -> Place | Refusal:
     state, element = machine.state, machine.last_start
     if state.startswith("script data") or (state.startswith("RAWTEXT") and element == "style"):
         return _in_content(machine)
@@ -211,7 +211,7 @@ def _in_raw_text(machine: Machine) -> Place | Refusal:
     return refused("in a CDATA section", "no character can be escaped in it", "Take the CDATA section away.")
 
 
-def _in_content(machine: Machine) -> Place | Refusal:
+def _in_content(machine: HtmlState) -> Place | Refusal:
     """Judge a place in the text of a script or style element."""
     element = machine.last_start
     if machine.inner is None:
@@ -229,7 +229,7 @@ def _in_content(machine: Machine) -> Place | Refusal:
     return place._replace(path=(f"element {element}", *place.path))
 
 
-def describe(machine: Machine) -> str:
+def describe(machine: HtmlState) -> str:
     """Say in a few words where the machine has come to, for messages about branches and loops."""
     state = machine.state
     inner = ""

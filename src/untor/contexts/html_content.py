@@ -18,14 +18,14 @@ from untor.contexts.url_lists import LocalUrl, Refresh, UrlList
 
 if TYPE_CHECKING:
     from untor.contexts.client_libraries import Tables
-    from untor.contexts.embedded_language import Language
-    from untor.contexts.html_state import Machine
+    from untor.contexts.embedded_language import EmbeddedLanguage
+    from untor.contexts.html_state import HtmlState
 
 _JSON = frozenset({"application/json", "text/json"})
 _SINKS = {"srcdoc": "html", "url": "url", "image-url": "url", "resource-url": "resource-url", "script": "code"}
 
 
-def of_attribute(machine: Machine) -> Language | None:
+def of_attribute(machine: HtmlState) -> EmbeddedLanguage | None:
     """Return the language at the start of the value of the machine's attribute; ``None`` for text and whole URLs."""
     if machine.closing:
         return None
@@ -56,7 +56,7 @@ def of_attribute(machine: Machine) -> Language | None:
     return None
 
 
-def _expression(machine: Machine) -> Language:
+def _expression(machine: HtmlState) -> EmbeddedLanguage:
     """Return the language of an attribute that a library evaluates; what it sets may be a sink."""
     script = Script(expression=True, tables=machine.tables)
     name = bound(machine.attribute)
@@ -70,7 +70,7 @@ def _expression(machine: Machine) -> Language:
     return script
 
 
-def meaning_of(machine: Machine) -> Meaning | Refusal:
+def meaning_of(machine: HtmlState) -> Meaning | Refusal:
     """Say what the machine's attribute means on the machine's element, to browsers or to libraries in the page."""
     fixed = machine.fixed_attributes()
     if machine.inside:
@@ -87,7 +87,7 @@ def meaning_of(machine: Machine) -> Meaning | Refusal:
 _LIBRARY_KINDS = {"script": "expression", "html": "srcdoc", "id-list": "plain", "text": "plain"}
 
 
-def _of_library(machine: Machine, means: Meaning) -> Meaning | Refusal:
+def _of_library(machine: HtmlState, means: Meaning) -> Meaning | Refusal:
     """Say what libraries in the page read an attribute as that no standard gives a meaning."""
     name = machine.attribute
     if name in KNOWN_TO_STANDARDS:
@@ -107,7 +107,7 @@ _ACTIVE_REMEDY = (
 
 def of_element(
     name: str, fixed: Fixed, tables: Tables, *, optional: frozenset[str] = frozenset()
-) -> Language | Refusal:
+) -> EmbeddedLanguage | Refusal:
     """Return the language of a script's or style's text, by the element's attributes; or why it has none.
 
     ``optional`` are the attributes that a value may leave out.

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from untor.contexts.embedded_language import Language
+from untor.contexts.embedded_language import EmbeddedLanguage
 from untor.contexts.placement import Place, Refusal, refused, unreadable
 
 
-class DataBlock(Language):
+class DataBlock(EmbeddedLanguage):
     """There is one state only: browsers read it as text."""
 
     __slots__ = ()
@@ -19,7 +19,7 @@ class DataBlock(Language):
         return Place("value", "data-block", ("data block",), ("attribute",))
 
 
-class NoText(Language):
+class NoText(EmbeddedLanguage):
     """The content of a script whose ``src`` a value may leave out: any text in it would be run then."""
 
     __slots__ = ()

@@ -10,7 +10,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from untor.contexts.html_state import Machine
+    from untor.contexts.html_state import HtmlState
 
 _ALPHA = re.compile("[A-Za-z]")
 _ALPHAS = re.compile("[A-Za-z]+")
@@ -20,8 +20,8 @@ _TO_LESS_THAN_OR_DASH = re.compile("[^<-]+")
 # --- 13.2.5.9 to .17: end tags of raw text -------------------------------------------------------------------
 
 
-def _raw_less_than(raw: str, script: str = "") -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
+def _raw_less_than(raw: str, script: str = "") -> Callable[[HtmlState, str, int], int]:
+    def state(machine: HtmlState, text: str, position: int) -> int:
         """13.2.5.9, .12, .15 RCDATA, RAWTEXT and script data less-than sign states."""
         if text[position] == "/":
             machine.buffer, machine.state = "", f"{raw} end tag open"
@@ -35,8 +35,8 @@ def _raw_less_than(raw: str, script: str = "") -> Callable[[Machine, str, int], 
     return state
 
 
-def _raw_end_tag_open(raw: str) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
+def _raw_end_tag_open(raw: str) -> Callable[[HtmlState, str, int], int]:
+    def state(machine: HtmlState, text: str, position: int) -> int:
         """13.2.5.10, .13, .16, .24 end tag open states of raw text."""
         machine.state = f"{raw} end tag name" if _ALPHA.match(text[position]) else raw
         return position
@@ -44,8 +44,8 @@ def _raw_end_tag_open(raw: str) -> Callable[[Machine, str, int], int]:
     return state
 
 
-def _raw_end_tag_name(raw: str) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
+def _raw_end_tag_name(raw: str) -> Callable[[HtmlState, str, int], int]:
+    def state(machine: HtmlState, text: str, position: int) -> int:
         """13.2.5.11, .14, .17, .25 end tag name states of raw text: only an appropriate end tag ends it."""
         found = _ALPHAS.match(text, position)
         if found:
@@ -64,18 +64,18 @@ def _raw_end_tag_name(raw: str) -> Callable[[Machine, str, int], int]:
 # --- 13.2.5.18 to .31: script data escaped and double escaped ------------------------------------------------
 
 
-def script_data_escape_start_state(machine: Machine, text: str, position: int) -> int:
+def script_data_escape_start_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.18 Script data escape start state."""
     return dash(machine, text, position, "script data escape start dash", "script data")
 
 
-def script_data_escape_start_dash_state(machine: Machine, text: str, position: int) -> int:
+def script_data_escape_start_dash_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.19 Script data escape start dash state."""
     return dash(machine, text, position, "script data escaped dash dash", "script data")
 
 
-def _escaped(less_than: str, dash: str) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
+def _escaped(less_than: str, dash: str) -> Callable[[HtmlState, str, int], int]:
+    def state(machine: HtmlState, text: str, position: int) -> int:
         """13.2.5.20, .27 Script data escaped state and script data double escaped state."""
         found = _TO_LESS_THAN_OR_DASH.match(text, position)
         if found:
@@ -86,8 +86,8 @@ def _escaped(less_than: str, dash: str) -> Callable[[Machine, str, int], int]:
     return state
 
 
-def _escaped_dash(escaped: str) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
+def _escaped_dash(escaped: str) -> Callable[[HtmlState, str, int], int]:
+    def state(machine: HtmlState, text: str, position: int) -> int:
         """13.2.5.21, .28 Script data (double) escaped dash states."""
         char = text[position]
         machine.state = {"-": f"{escaped} dash dash", "<": f"{escaped} less-than sign"}.get(char, escaped)
@@ -96,8 +96,8 @@ def _escaped_dash(escaped: str) -> Callable[[Machine, str, int], int]:
     return state
 
 
-def _escaped_dash_dash(escaped: str) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
+def _escaped_dash_dash(escaped: str) -> Callable[[HtmlState, str, int], int]:
+    def state(machine: HtmlState, text: str, position: int) -> int:
         """13.2.5.22, .29 Script data (double) escaped dash dash states."""
         char = text[position]
         if char != "-":
@@ -107,7 +107,7 @@ def _escaped_dash_dash(escaped: str) -> Callable[[Machine, str, int], int]:
     return state
 
 
-def script_data_escaped_less_than_sign_state(machine: Machine, text: str, position: int) -> int:
+def script_data_escaped_less_than_sign_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.23 Script data escaped less-than sign state."""
     char = text[position]
     machine.buffer = ""
@@ -118,7 +118,7 @@ def script_data_escaped_less_than_sign_state(machine: Machine, text: str, positi
     return position
 
 
-def script_data_double_escaped_less_than_sign_state(machine: Machine, text: str, position: int) -> int:
+def script_data_double_escaped_less_than_sign_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.30 Script data double escaped less-than sign state."""
     if text[position] == "/":
         machine.buffer, machine.state = "", "script data double escape end"
@@ -127,8 +127,8 @@ def script_data_double_escaped_less_than_sign_state(machine: Machine, text: str,
     return position
 
 
-def _double_escape(after_script: str, otherwise: str) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
+def _double_escape(after_script: str, otherwise: str) -> Callable[[HtmlState, str, int], int]:
+    def state(machine: HtmlState, text: str, position: int) -> int:
         """13.2.5.26, .31 Script data double escape start and end states."""
         found = _ALPHAS.match(text, position)
         if found:
@@ -143,7 +143,7 @@ def _double_escape(after_script: str, otherwise: str) -> Callable[[Machine, str,
     return state
 
 
-RAW_STATES: dict[str, Callable[[Machine, str, int], int]] = {
+RAW_STATES: dict[str, Callable[[HtmlState, str, int], int]] = {
     "RCDATA less-than sign": _raw_less_than("RCDATA"),
     "RCDATA end tag open": _raw_end_tag_open("RCDATA"),
     "RCDATA end tag name": _raw_end_tag_name("RCDATA"),

@@ -4,22 +4,22 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from untor.contexts.embedded_language import Language
+from untor.contexts.embedded_language import EmbeddedLanguage
 from untor.contexts.placement import Place, Refusal, refused
 
 if TYPE_CHECKING:
     from untor.contexts.client_libraries import Tables
-    from untor.contexts.html_state import Machine
+    from untor.contexts.html_state import HtmlState
 
 _LONGEST_REFERENCE = 64
 
 
-class Document(Language):
+class Document(EmbeddedLanguage):
     """The state of a document in an attribute."""
 
     __slots__ = ("machine", "tail")
 
-    def __init__(self, machine: Machine) -> None:
+    def __init__(self, machine: HtmlState) -> None:
         self.machine = machine
         self.tail = ""
 
@@ -38,7 +38,7 @@ class Document(Language):
 
     def outside(self, place: Place | Refusal) -> Place | Refusal:
         """Turn the verdict on the place inside the document into that on the attribute."""
-        if self.machine.fresh or self.machine.unfinished(self.tail):
+        if self.machine.after_pre or self.machine.unfinished(self.tail):
             reason = "the value would become a part of what is before it"
             remedy = "Write &amp;amp; for &, and a line feed after <pre> and <textarea>."
             return refused("right after this in a document inside", reason, remedy)
@@ -65,7 +65,7 @@ class Document(Language):
         other.tail = ""
         return other
 
-    def joined(self, other: Language) -> Language | None:
+    def joined(self, other: EmbeddedLanguage) -> EmbeddedLanguage | None:
         """Join two states."""
         if not isinstance(other, Document):
             return None
@@ -80,9 +80,9 @@ class Document(Language):
 
 def fragment(tables: Tables) -> Document:
     """Return a document that begins in the body, like the HTML that scripts set (HTML §13.4)."""
-    from untor.contexts.html_state import Machine  # noqa: PLC0415  documents have scripts, and scripts documents
+    from untor.contexts.html_state import HtmlState  # noqa: PLC0415  documents have scripts, and scripts documents
 
-    machine = Machine(tables=tables)
+    machine = HtmlState(tables=tables)
     machine.inside = True
-    machine.modes = frozenset({"in body"})
+    machine.insertion_modes = frozenset({"in body"})
     return Document(machine)

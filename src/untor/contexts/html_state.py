@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator
 
     from untor.contexts.client_libraries import Tables
-    from untor.contexts.embedded_language import Language
+    from untor.contexts.embedded_language import EmbeddedLanguage
     from untor.contexts.html_attributes import Fixed
     from untor.contexts.placement import Refusal
 
@@ -90,52 +90,53 @@ class Ended(NamedTuple):
     offset: int
 
 
-class Machine:
-    """Where the reading of a page has come to.
+class HtmlState:
+    """Where in a page the tokenizer and the tree builder are. States are copied, joined and compared.
 
-    ``state`` has the standard's name of a tokenizer state. ``modes`` are the insertion modes that the tree builder
-    may be in, ``stack`` the open elements that matter for where text may stand and how it is tokenized.
-    ``printed`` tells that a value may have stood in text before.
-    ``inline`` and ``in_p`` tell of formatting elements (see ``formatting``).
-    ``doubt`` says why the rest of the page cannot be judged; empty when it can. ``inner`` is the state of the language
-    in the attribute or element that is being read; ``fixed`` and ``ahead`` are the attributes that decide on others, as
-    far as they have come and after that; ``optional`` are those that a value may leave out. ``inside`` tells a document
-    in an attribute, ``rough`` leaves languages out.
-    ``scopes`` are the namespaces that the open elements of XML declare, by prefix.
-    ``seen`` are the beginnings and ends of scripts and styles in the text that was read last.
+    - ``state``: the standard's name of the tokenizer state; ``insertion_modes``: those that the tree builder may be in.
+    - ``stack``: the open elements that decide where text may be and how it is tokenized.
+    - ``formatting``, ``in_p``: the active formatting elements, see ``html_active_formatting``.
+    - ``printed``: whether a value may have been printed in text before.
+    - ``ambiguity``: why the rest of the page cannot be judged; empty if it can.
+    - ``inner``: the state of the language in the attribute or element that is being read.
+    - ``static_attributes``, ``later_attributes``: the attributes that decide on others, before this point and after it.
+    - ``dynamic_attributes``, ``omittable_attributes``: those with a value in them; those that a value may leave out.
+    - ``after_pre``: whether a line feed would be dropped here; ``csp_elements``: the scripts and styles that began or
+      ended in the text that was read last; ``scopes``: the namespaces that open elements of XML declare, by prefix.
+    - ``inside``: whether this is a document in an attribute; ``markup_only`` leaves other languages out.
     """
 
     __slots__ = (
+        "after_pre",
         "after_value",
-        "ahead",
+        "ambiguity",
         "attribute",
         "attributes",
         "buffer",
         "closing",
-        "doubt",
-        "fixed",
-        "fresh",
+        "csp_elements",
+        "dynamic_attributes",
+        "formatting",
         "in_p",
-        "inline",
         "inner",
+        "insertion_modes",
         "inside",
         "last_start",
-        "modes",
+        "later_attributes",
+        "markup_only",
         "no_language",
         "noscript",
+        "omittable_attributes",
         "opened",
-        "optional",
         "printed",
-        "rough",
         "scopes",
-        "seen",
         "self_closing",
         "stack",
         "state",
+        "static_attributes",
         "tables",
         "tag",
         "value",
-        "valued",
         "xml",
     )
 
@@ -145,82 +146,82 @@ class Machine:
         self.state = state
         self.xml = xml
         self.tables = tables
-        self.rough = rough
+        self.markup_only = rough
         self.inside = False
-        self.inner: Language | None = None
+        self.inner: EmbeddedLanguage | None = None
         self.no_language: Refusal | None = None
-        self.fixed: tuple[tuple[str, str | None], ...] = ()
-        self.ahead: tuple[tuple[str, str | None], ...] = ()
+        self.static_attributes: tuple[tuple[str, str | None], ...] = ()
+        self.later_attributes: tuple[tuple[str, str | None], ...] = ()
         self.tag = ""
         self.closing = False
         self.self_closing = False
         self.attribute = ""
         self.attributes: frozenset[str] = frozenset()
         self.value = ""
-        self.valued: frozenset[str] = frozenset()
-        self.optional: frozenset[str] = frozenset()
+        self.dynamic_attributes: frozenset[str] = frozenset()
+        self.omittable_attributes: frozenset[str] = frozenset()
         self.buffer = ""
         self.last_start = ""
         self.stack: tuple[str, ...] = ()
         self.scopes: tuple[tuple[tuple[str, str | None], ...], ...] = ()
-        self.modes = INITIAL
-        self.inline: html_active_formatting.Inline = ()
+        self.insertion_modes = INITIAL
+        self.formatting: html_active_formatting.Inline = ()
         self.in_p = False
-        self.fresh = False
+        self.after_pre = False
         self.after_value = False
         self.noscript = ""
         self.printed = False
-        self.doubt = ""
+        self.ambiguity = ""
         self.opened = ""
-        self.seen: list[Opened | Ended] = []
+        self.csp_elements: list[Opened | Ended] = []
 
-    def copy(self) -> Machine:
+    def copy(self) -> HtmlState:
         """Return a machine in the same state that can go another way."""
         # One by one: compiling copies machines more than anything else.
-        other = Machine.__new__(Machine)
+        other = HtmlState.__new__(HtmlState)
         other.after_value = self.after_value
-        other.ahead = self.ahead
+        other.later_attributes = self.later_attributes
         other.attribute = self.attribute
         other.attributes = self.attributes
         other.buffer = self.buffer
         other.closing = self.closing
-        other.doubt = self.doubt
-        other.fixed = self.fixed
-        other.fresh = self.fresh
+        other.ambiguity = self.ambiguity
+        other.static_attributes = self.static_attributes
+        other.after_pre = self.after_pre
         other.in_p = self.in_p
-        other.inline = self.inline
+        other.formatting = self.formatting
         other.inner = self.inner
         other.inside = self.inside
         other.last_start = self.last_start
-        other.modes = self.modes
+        other.insertion_modes = self.insertion_modes
         other.no_language = self.no_language
         other.noscript = self.noscript
         other.opened = self.opened
-        other.optional = self.optional
+        other.omittable_attributes = self.omittable_attributes
         other.printed = self.printed
-        other.rough = self.rough
+        other.markup_only = self.markup_only
         other.scopes = self.scopes
-        other.seen = self.seen
+        other.csp_elements = self.csp_elements
         other.self_closing = self.self_closing
         other.stack = self.stack
         other.state = self.state
         other.tables = self.tables
         other.tag = self.tag
         other.value = self.value
-        other.valued = self.valued
+        other.dynamic_attributes = self.dynamic_attributes
         other.xml = self.xml
         return other
 
-    def nested(self) -> Machine:
+    def nested(self) -> HtmlState:
         """Return a machine for a document in an attribute of this one."""
-        other = Machine(tables=self.tables)
+        other = HtmlState(tables=self.tables)
         other.inside = True
         return other
 
     def fixed_attributes(self) -> Fixed:
         """Return the attributes of the tag that decide what others mean; the first of a name counts."""
         found: Fixed = {}
-        for name, value in (*self.fixed, *self.ahead):
+        for name, value in (*self.static_attributes, *self.later_attributes):
             if name != self.attribute:
                 found.setdefault(name, value)
         return found
@@ -234,14 +235,17 @@ class Machine:
 
     def namespaces_here(self) -> dict[str, str]:
         """Return the namespaces in scope in the tag that is being read, which may declare some itself."""
-        if (ANYTHING, None) in self.ahead:
+        if (ANYTHING, None) in self.later_attributes:
             return {}
-        found: dict[str, str | None] = {**self.namespaces(), **dict(_declared((*self.fixed, *self.ahead)))}
+        found: dict[str, str | None] = {
+            **self.namespaces(),
+            **dict(_declared((*self.static_attributes, *self.later_attributes))),
+        }
         return {prefix: uri for prefix, uri in found.items() if uri is not None}
 
     def opens_scope(self) -> None:
         """Keep the namespaces that the tag declares for what is in its element."""
-        self.scopes += (tuple(_declared(self.fixed)),)
+        self.scopes += (tuple(_declared(self.static_attributes)),)
 
     def is_in_foreign(self) -> bool:
         """Tell whether what comes here is content of SVG or MathML, which some HTML elements would end."""
@@ -268,7 +272,7 @@ class Machine:
             self.value += text[start:position]
             return position
         states = html_tokenizer.STATES
-        self.seen = []
+        self.csp_elements = []
         noscript_from = start
         content = start if self._in_content() else -1
         while position < end:
@@ -283,7 +287,7 @@ class Machine:
                 self._note_opened(position)
             if self.state is not before[1]:
                 if before[1] in _RAW_ENDS and self.closing and self.tag in {"script", "style"}:
-                    self.seen.append(Ended(before[0] - len("</") - len(self.tag)))
+                    self.csp_elements.append(Ended(before[0] - len("</") - len(self.tag)))
                 content = self._content(text, content, position)
             elif position == before[0]:
                 raise AssertionError(f"the state {self.state!r} does not advance")
@@ -306,7 +310,7 @@ class Machine:
             return
         content = "foreign" if inline and foreign else tag if inline else ""
         offset = position - 2 if self.self_closing else position - 1
-        self.seen.append(Opened(offset, tag, content, "nonce" in self.attributes))
+        self.csp_elements.append(Opened(offset, tag, content, "nonce" in self.attributes))
 
     def _in_content(self) -> bool:
         return self.inner is not None and self.state.startswith(("script data", "RAWTEXT"))
@@ -347,7 +351,7 @@ class Machine:
 
     def took_value(self) -> None:
         """Go over a value printed here. The place has been found good before."""
-        self.fresh = False
+        self.after_pre = False
         self.printed = self.printed or self.state == "data"
         if self.inner is not None:
             self.inner = self.inner.took_value()
@@ -358,14 +362,16 @@ class Machine:
         if self.state == "conditional comment":
             self.buffer = ""
         if self.state in VALUE_STATES or self.state == "before attribute value":
-            self.valued |= {self.attribute}
+            self.dynamic_attributes |= {self.attribute}
         if self.state == "before attribute value":
             self.state = "after attribute value (quoted)"
             self.after_value = True
             self.attributes |= {self.attribute}
-            self.optional |= {self.attribute}
+            self.omittable_attributes |= {self.attribute}
         elif self.state == "data":
-            self.modes = frozenset("maybe body" if mode == "initial" else mode for mode in self.modes)
+            self.insertion_modes = frozenset(
+                "maybe body" if mode == "initial" else mode for mode in self.insertion_modes
+            )
 
     def key(self) -> tuple[object, ...]:
         """Return what must be the same for the markup that follows to be read in the same way."""
@@ -373,9 +379,9 @@ class Machine:
             self.state,
             self.stack,
             self.scopes,
-            self.fresh,
+            self.after_pre,
             self.after_value,
-            self.doubt,
+            self.ambiguity,
             self.noscript,
             self.inner,
         )
@@ -389,10 +395,17 @@ class Machine:
 
     def full_key(self) -> tuple[object, ...]:
         """Return all that decides about values to come."""
-        sets: tuple[object, ...] = (self.modes, self.attributes, self.valued, self.optional, self.fixed, self.ahead)
+        sets: tuple[object, ...] = (
+            self.insertion_modes,
+            self.attributes,
+            self.dynamic_attributes,
+            self.omittable_attributes,
+            self.static_attributes,
+            self.later_attributes,
+        )
         if self.attribute in DECIDING:
             sets = (*sets, self.value)
-        return (*self.key(), sets, self.inline, self.in_p, self.printed)
+        return (*self.key(), sets, self.formatting, self.in_p, self.printed)
 
     def loop_key(self) -> tuple[object, ...]:
         """Return what a loop's body must begin with each time, for the values in it.
@@ -401,7 +414,7 @@ class Machine:
         """
         return self.full_key()[:-1]
 
-    def joined(self, other: Machine) -> Machine | None:
+    def joined(self, other: HtmlState) -> HtmlState | None:
         """Return the state after branches that end in these two; ``None`` when what follows would differ."""
         if self.inner is not None and other.inner is not None and self.inner != other.inner:
             inner = self.inner.joined(other.inner)
@@ -411,22 +424,22 @@ class Machine:
             first.inner = second.inner = inner
             return first.joined(second)
         result = self.copy()
-        if self.fixed != other.fixed:
-            one, two = dict(self.fixed), dict(other.fixed)
+        if self.static_attributes != other.static_attributes:
+            one, two = dict(self.static_attributes), dict(other.static_attributes)
             names = dict.fromkeys((*one, *two))
-            result.fixed = tuple(
+            result.static_attributes = tuple(
                 (name, one.get(name) if one.get(name, "") == two.get(name, "") else None) for name in names
             )
-        result.modes |= other.modes
+        result.insertion_modes |= other.insertion_modes
         result.attributes |= other.attributes
-        result.valued |= other.valued
-        result.optional |= other.optional
+        result.dynamic_attributes |= other.dynamic_attributes
+        result.omittable_attributes |= other.omittable_attributes
         result.printed |= other.printed
         result.in_p |= other.in_p
         if self.value != other.value and self.attribute in DECIDING:
-            result.valued |= {self.attribute}
-        if self.inline != other.inline:
-            result.inline = html_active_formatting.common(self.inline, other.inline)
+            result.dynamic_attributes |= {self.attribute}
+        if self.formatting != other.formatting:
+            result.formatting = html_active_formatting.common(self.formatting, other.formatting)
         result.after_value |= other.after_value
         if self._in_same_tag(other):
             if (self.state, self.attribute) == (other.state, other.attribute):
@@ -434,15 +447,17 @@ class Machine:
             states = {self.state, other.state}
             if states <= _BOUNDARY_UNQUOTED:
                 finished = self.finished_attribute() | other.finished_attribute()
-                result.fixed += tuple((name, None) for name in sorted(finished & DECIDING - result.attributes))
+                result.static_attributes += tuple(
+                    (name, None) for name in sorted(finished & DECIDING - result.attributes)
+                )
                 result.attributes |= finished
                 result.state = "between attributes" if states <= _BOUNDARY else "between attributes (unquoted)"
                 return result
         return result if self.key() == other.key() else None
 
-    def _in_same_tag(self, other: Machine) -> bool:
-        same = (self.tag, self.closing, self.stack, self.doubt, self.noscript)
-        others = (other.tag, other.closing, other.stack, other.doubt, other.noscript)
+    def _in_same_tag(self, other: HtmlState) -> bool:
+        same = (self.tag, self.closing, self.stack, self.ambiguity, self.noscript)
+        others = (other.tag, other.closing, other.stack, other.ambiguity, other.noscript)
         return self.state in TAG_STATES and other.state in TAG_STATES and same == others
 
     def finished_attribute(self) -> frozenset[str]:

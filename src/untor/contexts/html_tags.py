@@ -8,7 +8,7 @@ from untor.contexts.html_references import attribute_text
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.contexts.html_state import Machine
+    from untor.contexts.html_state import HtmlState
 
 SPACE = "\t\n\f\r "
 
@@ -24,16 +24,16 @@ def lower(text: str) -> str:
     return text.lower() if text.isascii() else "".join(char.lower() if char < "\x80" else char for char in text)
 
 
-def new_tag(machine: Machine, *, closing: bool) -> None:
+def new_tag(machine: HtmlState, *, closing: bool) -> None:
     """Begin a tag ("Create a new start tag token", "Create a new end tag token")."""
     machine.state, machine.tag, machine.closing = "tag name", "", closing
     machine.self_closing = machine.after_value = False
     machine.attribute, machine.value = "", ""
-    machine.attributes = machine.valued = machine.optional = frozenset()
-    machine.fixed = machine.ahead = ()
+    machine.attributes = machine.dynamic_attributes = machine.omittable_attributes = frozenset()
+    machine.static_attributes = machine.later_attributes = ()
 
 
-def after_name(machine: Machine, text: str, position: int) -> int:
+def after_name(machine: HtmlState, text: str, position: int) -> int:
     """White space, a solidus or a greater-than sign inside a tag."""
     char = text[position]
     if char in SPACE:
@@ -45,7 +45,7 @@ def after_name(machine: Machine, text: str, position: int) -> int:
     return position + 1
 
 
-def emit(machine: Machine) -> None:
+def emit(machine: HtmlState) -> None:
     """Hand the tag to the tree builder, which may switch the tokenizer."""
     machine.state = "data"
     machine.after_value = False
@@ -60,36 +60,36 @@ def emit(machine: Machine) -> None:
             machine.opened = machine.tag
 
 
-def _loads(machine: Machine) -> bool:
+def _loads(machine: HtmlState) -> bool:
     """Tell whether a link may be one that loads a style or a script."""
     rel = machine.fixed_attributes().get("rel", "")
     return rel is None or not _LOADING.isdisjoint(rel.split())
 
 
-def attribute_done(machine: Machine) -> None:
+def attribute_done(machine: HtmlState) -> None:
     """End an attribute; of two of one name the first counts (§13.2.5.33)."""
     name = machine.attribute
     if name:
         if machine.xml and name not in machine.attributes:
             _attribute_of_xml(machine, name)
         elif name in DECIDING and name not in machine.attributes:
-            value = None if name in machine.valued else lower(attribute_text(machine.value)).strip(SPACE)
-            machine.fixed += ((name, value),)
+            value = None if name in machine.dynamic_attributes else lower(attribute_text(machine.value)).strip(SPACE)
+            machine.static_attributes += ((name, value),)
         machine.attributes |= {name}
     machine.attribute = ""
     machine.inner = None
 
 
-def _attribute_of_xml(machine: Machine, name: str) -> None:
+def _attribute_of_xml(machine: HtmlState, name: str) -> None:
     """Keep an attribute of XML that decides what others mean, or declares a namespace."""
-    value = None if name in machine.valued else attribute_text(machine.value)
+    value = None if name in machine.dynamic_attributes else attribute_text(machine.value)
     if name.partition(":")[0] == "xmlns":
-        machine.fixed += ((name, value),)
+        machine.static_attributes += ((name, value),)
     elif name.lower() in DECIDING:
-        machine.fixed += ((name.lower(), value and lower(value).strip(SPACE)),)
+        machine.static_attributes += ((name.lower(), value and lower(value).strip(SPACE)),)
 
 
-def dash(machine: Machine, text: str, position: int, then: str, otherwise: str) -> int:
+def dash(machine: HtmlState, text: str, position: int, then: str, otherwise: str) -> int:
     """Go to ``then`` after a dash; otherwise reconsume in ``otherwise``."""
     if text[position] == "-":
         machine.state = then

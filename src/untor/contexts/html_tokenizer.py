@@ -21,7 +21,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from untor.contexts.html_state import Machine
+    from untor.contexts.html_state import HtmlState
 
 _QUOTES = {'"': "double", "'": "single"}
 _ALPHA = re.compile("[A-Za-z]")
@@ -48,13 +48,13 @@ _CDATA = re.compile(r"[^\]]+")
 # --- 13.2.5.1 to .5: text ------------------------------------------------------------------------------------
 
 
-def data_state(machine: Machine, text: str, position: int) -> int:
+def data_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.1 Data state."""
     found = _TO_LESS_THAN.match(text, position)
     if found:
         html_tree_builder.characters(machine, found[0])
         return found.end()
-    machine.fresh = False
+    machine.after_pre = False
     found = _SIMPLE_TAG.match(text, position)
     if found:
         # A shortcut through the states of a tag without attributes; it comes to the same.
@@ -66,10 +66,10 @@ def data_state(machine: Machine, text: str, position: int) -> int:
     return position + 1
 
 
-def _raw_text(less_than: str) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
+def _raw_text(less_than: str) -> Callable[[HtmlState, str, int], int]:
+    def state(machine: HtmlState, text: str, position: int) -> int:
         """13.2.5.2 RCDATA state, .3 RAWTEXT state, .4 Script data state: text up to a less-than sign."""
-        machine.fresh = False
+        machine.after_pre = False
         found = _TO_LESS_THAN.match(text, position)
         if found:
             return found.end()
@@ -79,7 +79,7 @@ def _raw_text(less_than: str) -> Callable[[Machine, str, int], int]:
     return state
 
 
-def plaintext_state(machine: Machine, text: str, position: int) -> int:  # noqa: ARG001  one shape for all
+def plaintext_state(machine: HtmlState, text: str, position: int) -> int:  # noqa: ARG001  one shape for all
     """13.2.5.5 PLAINTEXT state: there is no way out of it."""
     return len(text)
 
@@ -87,7 +87,7 @@ def plaintext_state(machine: Machine, text: str, position: int) -> int:  # noqa:
 # --- 13.2.5.6 to .8: tags ------------------------------------------------------------------------------------
 
 
-def tag_open_state(machine: Machine, text: str, position: int) -> int:
+def tag_open_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.6 Tag open state."""
     char = text[position]
     if _ALPHA.match(char):
@@ -106,7 +106,7 @@ def tag_open_state(machine: Machine, text: str, position: int) -> int:
     return position
 
 
-def end_tag_open_state(machine: Machine, text: str, position: int) -> int:
+def end_tag_open_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.7 End tag open state."""
     char = text[position]
     if _ALPHA.match(char):
@@ -119,7 +119,7 @@ def end_tag_open_state(machine: Machine, text: str, position: int) -> int:
     return position
 
 
-def tag_name_state(machine: Machine, text: str, position: int) -> int:
+def tag_name_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.8 Tag name state."""
     found = _TAG_NAME.match(text, position)
     if found:
@@ -131,7 +131,7 @@ def tag_name_state(machine: Machine, text: str, position: int) -> int:
 # --- 13.2.5.32 to .40: attributes ----------------------------------------------------------------------------
 
 
-def before_attribute_name_state(machine: Machine, text: str, position: int) -> int:
+def before_attribute_name_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.32 Before attribute name state."""
     found = _SPACES.match(text, position)
     if found:
@@ -152,7 +152,7 @@ def before_attribute_name_state(machine: Machine, text: str, position: int) -> i
     return position
 
 
-def attribute_name_state(machine: Machine, text: str, position: int) -> int:
+def attribute_name_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.33 Attribute name state."""
     found = _ATTRIBUTE_NAME.match(text, position)
     if found:
@@ -165,7 +165,7 @@ def attribute_name_state(machine: Machine, text: str, position: int) -> int:
     return position
 
 
-def after_attribute_name_state(machine: Machine, text: str, position: int) -> int:
+def after_attribute_name_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.34 After attribute name state."""
     found = _SPACES.match(text, position)
     if found:
@@ -185,7 +185,7 @@ def after_attribute_name_state(machine: Machine, text: str, position: int) -> in
     return position + 1
 
 
-def before_attribute_value_state(machine: Machine, text: str, position: int) -> int:
+def before_attribute_value_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.35 Before attribute value state."""
     found = _SPACES.match(text, position)
     if found:
@@ -198,7 +198,7 @@ def before_attribute_value_state(machine: Machine, text: str, position: int) -> 
     machine.value = ""
     if char in _QUOTES:
         machine.state = f"attribute value ({_QUOTES[char]}-quoted)"
-        machine.inner = None if machine.rough else of_attribute(machine)
+        machine.inner = None if machine.markup_only else of_attribute(machine)
         return position + 1
     if machine.xml:
         raise Unreadable("xml-unquoted", name=machine.attribute)
@@ -206,8 +206,8 @@ def before_attribute_value_state(machine: Machine, text: str, position: int) -> 
     return position
 
 
-def _quoted_value(rest: re.Pattern[str]) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
+def _quoted_value(rest: re.Pattern[str]) -> Callable[[HtmlState, str, int], int]:
+    def state(machine: HtmlState, text: str, position: int) -> int:
         """13.2.5.36, .37 Attribute value (double-quoted) state and (single-quoted) state."""
         found = rest.match(text, position)
         if found:
@@ -222,7 +222,7 @@ def _quoted_value(rest: re.Pattern[str]) -> Callable[[Machine, str, int], int]:
     return state
 
 
-def attribute_value_unquoted_state(machine: Machine, text: str, position: int) -> int:
+def attribute_value_unquoted_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.38 Attribute value (unquoted) state."""
     found = _UNQUOTED.match(text, position)
     if found:
@@ -236,7 +236,7 @@ def attribute_value_unquoted_state(machine: Machine, text: str, position: int) -
     return position + 1
 
 
-def after_attribute_value_quoted_state(machine: Machine, text: str, position: int) -> int:
+def after_attribute_value_quoted_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.39 After attribute value (quoted) state."""
     if text[position] in "\t\n\f\r />":
         attribute_done(machine)
@@ -249,8 +249,8 @@ def after_attribute_value_quoted_state(machine: Machine, text: str, position: in
     return position
 
 
-def _between_attributes(ends: str) -> Callable[[Machine, str, int], int]:
-    def state(machine: Machine, text: str, position: int) -> int:
+def _between_attributes(ends: str) -> Callable[[HtmlState, str, int], int]:
+    def state(machine: HtmlState, text: str, position: int) -> int:
         """Stand where branches end at different points between two attributes: only what is the same for all."""
         if text[position] not in ends:
             raise Unreadable("step-inside", place="right before this text in a tag", remedy=_SPACE_REMEDY)
@@ -263,7 +263,7 @@ def _between_attributes(ends: str) -> Callable[[Machine, str, int], int]:
 _SPACE_REMEDY = "Put white space after the end of the step, so that the attribute before it has ended in every branch."
 
 
-def self_closing_start_tag_state(machine: Machine, text: str, position: int) -> int:
+def self_closing_start_tag_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.40 Self-closing start tag state."""
     if text[position] == ">":
         machine.self_closing = True
@@ -276,7 +276,7 @@ def self_closing_start_tag_state(machine: Machine, text: str, position: int) -> 
 # --- 13.2.5.41 to .52: comments ------------------------------------------------------------------------------
 
 
-def bogus_comment_state(machine: Machine, text: str, position: int) -> int:
+def bogus_comment_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.41 Bogus comment state."""
     found = _TO_GREATER_THAN.match(text, position)
     if found:
@@ -285,7 +285,7 @@ def bogus_comment_state(machine: Machine, text: str, position: int) -> int:
     return position + 1
 
 
-def markup_declaration_open_state(machine: Machine, text: str, position: int) -> int:
+def markup_declaration_open_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.42 Markup declaration open state."""
     machine.buffer += text[position]
     so_far = machine.buffer
@@ -302,10 +302,10 @@ def markup_declaration_open_state(machine: Machine, text: str, position: int) ->
     return position + 1
 
 
-def comment_start_state(machine: Machine, text: str, position: int) -> int:
+def comment_start_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.43 Comment start state; mail clients read the content of a conditional comment as markup."""
     condition = None if machine.xml else _CONDITION.match(text, position)
-    if condition and not machine.rough:
+    if condition and not machine.markup_only:
         machine.inner, machine.buffer, machine.state = fragment(machine.tables), "", "conditional comment"
         return condition.end()
     if text[position] == ">":
@@ -314,7 +314,7 @@ def comment_start_state(machine: Machine, text: str, position: int) -> int:
     return dash(machine, text, position, "comment start dash", "comment")
 
 
-def conditional_comment_state(machine: Machine, text: str, position: int) -> int:
+def conditional_comment_state(machine: HtmlState, text: str, position: int) -> int:
     """Go over ``<!--[if …]>``: a comment for browsers, which ends as any does, and markup for the clients it is for."""
     held = machine.buffer
     found = _COMMENT_END.search(held + text[position:])
@@ -329,7 +329,7 @@ def conditional_comment_state(machine: Machine, text: str, position: int) -> int
     return position + found.end() - len(held)
 
 
-def comment_start_dash_state(machine: Machine, text: str, position: int) -> int:
+def comment_start_dash_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.44 Comment start dash state."""
     if text[position] == ">":
         machine.state = "data"
@@ -337,7 +337,7 @@ def comment_start_dash_state(machine: Machine, text: str, position: int) -> int:
     return dash(machine, text, position, "comment end", "comment")
 
 
-def comment_state(machine: Machine, text: str, position: int) -> int:
+def comment_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.45 Comment state."""
     found = _COMMENT.match(text, position)
     if found:
@@ -346,7 +346,7 @@ def comment_state(machine: Machine, text: str, position: int) -> int:
     return position + 1
 
 
-def comment_less_than_sign_state(machine: Machine, text: str, position: int) -> int:
+def comment_less_than_sign_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.46 Comment less-than sign state."""
     if text[position] == "!":
         machine.state = "comment less-than sign bang"
@@ -357,28 +357,28 @@ def comment_less_than_sign_state(machine: Machine, text: str, position: int) -> 
     return position
 
 
-def comment_less_than_sign_bang_state(machine: Machine, text: str, position: int) -> int:
+def comment_less_than_sign_bang_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.47 Comment less-than sign bang state."""
     return dash(machine, text, position, "comment less-than sign bang dash", "comment")
 
 
-def comment_less_than_sign_bang_dash_state(machine: Machine, text: str, position: int) -> int:
+def comment_less_than_sign_bang_dash_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.48 Comment less-than sign bang dash state."""
     return dash(machine, text, position, "comment less-than sign bang dash dash", "comment end dash")
 
 
-def comment_less_than_sign_bang_dash_dash_state(machine: Machine, text: str, position: int) -> int:  # noqa: ARG001
+def comment_less_than_sign_bang_dash_dash_state(machine: HtmlState, text: str, position: int) -> int:  # noqa: ARG001
     """13.2.5.49 Comment less-than sign bang dash dash state."""
     machine.state = "comment end"
     return position
 
 
-def comment_end_dash_state(machine: Machine, text: str, position: int) -> int:
+def comment_end_dash_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.50 Comment end dash state."""
     return dash(machine, text, position, "comment end", "comment")
 
 
-def comment_end_state(machine: Machine, text: str, position: int) -> int:
+def comment_end_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.51 Comment end state."""
     char = text[position]
     if char in ">!-":
@@ -388,7 +388,7 @@ def comment_end_state(machine: Machine, text: str, position: int) -> int:
     return position
 
 
-def comment_end_bang_state(machine: Machine, text: str, position: int) -> int:
+def comment_end_bang_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.52 Comment end bang state."""
     if text[position] == ">":
         machine.state = "data"
@@ -399,7 +399,7 @@ def comment_end_bang_state(machine: Machine, text: str, position: int) -> int:
 # --- 13.2.5.53 to .71: doctype and CDATA ---------------------------------------------------------------------
 
 
-def doctype_state(machine: Machine, text: str, position: int) -> int:
+def doctype_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.53 DOCTYPE state to .68 Bogus DOCTYPE state: in each of them a greater-than sign ends the doctype."""
     found = _TO_GREATER_THAN.match(text, position)
     if found:
@@ -411,7 +411,7 @@ def doctype_state(machine: Machine, text: str, position: int) -> int:
     return position + 1
 
 
-def cdata_section_state(machine: Machine, text: str, position: int) -> int:
+def cdata_section_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.69 CDATA section state."""
     found = _CDATA.match(text, position)
     if found:
@@ -420,7 +420,7 @@ def cdata_section_state(machine: Machine, text: str, position: int) -> int:
     return position + 1
 
 
-def cdata_section_bracket_state(machine: Machine, text: str, position: int) -> int:
+def cdata_section_bracket_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.70 CDATA section bracket state."""
     if text[position] == "]":
         machine.state = "CDATA section end"
@@ -429,7 +429,7 @@ def cdata_section_bracket_state(machine: Machine, text: str, position: int) -> i
     return position
 
 
-def cdata_section_end_state(machine: Machine, text: str, position: int) -> int:
+def cdata_section_end_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.71 CDATA section end state."""
     if text[position] == "]":
         return position + 1
@@ -440,7 +440,7 @@ def cdata_section_end_state(machine: Machine, text: str, position: int) -> int:
 # --- XML §2.6 --------------------------------------------------------------------------------------------------
 
 
-def processing_instruction_state(machine: Machine, text: str, position: int) -> int:
+def processing_instruction_state(machine: HtmlState, text: str, position: int) -> int:
     """XML §2.6 Processing instructions: up to ``?>``."""
     found = _TO_QUESTION_MARK.match(text, position)
     if found:
@@ -452,7 +452,7 @@ def processing_instruction_state(machine: Machine, text: str, position: int) -> 
     return position + 1
 
 
-STATES: dict[str, Callable[[Machine, str, int], int]] = {
+STATES: dict[str, Callable[[HtmlState, str, int], int]] = {
     "data": data_state,
     "RCDATA": _raw_text("RCDATA less-than sign"),
     "RAWTEXT": _raw_text("RAWTEXT less-than sign"),

@@ -23,7 +23,7 @@ from untor.contexts.placement import Refusal, Unreadable
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.contexts.html_state import Machine
+    from untor.contexts.html_state import HtmlState
 
 _BEFORE_BODY = frozenset({"initial", "before head", "in head", "after head", "maybe body"})
 _ROOTS = frozenset({"table", "template", "select", "noscript"})
@@ -34,46 +34,48 @@ _SWITCHING = frozenset(
 _RAW_IN_SELECT = frozenset(TEXT_STATES) - {"script", "textarea"} | {"noscript"}
 
 
-def _to_body(machine: Machine) -> None:
-    machine.modes = frozenset({"in body"})
+def _to_body(machine: HtmlState) -> None:
+    machine.insertion_modes = frozenset({"in body"})
 
 
-def _is_plain(machine: Machine) -> bool:
+def _is_plain(machine: HtmlState) -> bool:
     """Tell whether the machine is in a body where nothing is open but ordinary elements and paragraphs."""
-    return not (machine.stack or machine.inline or machine.xml) and machine.modes.isdisjoint(_BEFORE_BODY)
+    return not (machine.stack or machine.formatting or machine.xml) and machine.insertion_modes.isdisjoint(_BEFORE_BODY)
 
 
-def characters(machine: Machine, text: str) -> None:
+def characters(machine: HtmlState, text: str) -> None:
     """Go over text in the data state; text that is not only white space starts the body."""
-    machine.fresh = False
+    machine.after_pre = False
     if machine.xml:
         return
-    if machine.modes & _BEFORE_BODY and not machine.stack and text.strip("\t\n\f\r "):
+    if machine.insertion_modes & _BEFORE_BODY and not machine.stack and text.strip("\t\n\f\r "):
         _to_body(machine)
     if machine.stack and machine.stack[-1] == "colgroup" and text.strip("\t\n\f\r "):
         machine.stack = machine.stack[:-1]
 
 
-def doctype(machine: Machine) -> None:
+def doctype(machine: HtmlState) -> None:
     """Go over a doctype (§13.2.6.4.1): it counts only before everything else."""
     if machine.xml:
         return
     _before_skeleton(machine, "!doctype")
-    machine.modes = frozenset("before head" if mode == "initial" else mode for mode in machine.modes)
+    machine.insertion_modes = frozenset(
+        "before head" if mode == "initial" else mode for mode in machine.insertion_modes
+    )
 
 
-def _before_skeleton(machine: Machine, name: str) -> None:
+def _before_skeleton(machine: HtmlState, name: str) -> None:
     """Refuse a value before what can stand only before or in the head: it would move it into the body."""
-    if "maybe body" in machine.modes and not machine.stack:
+    if "maybe body" in machine.insertion_modes and not machine.stack:
         raise Unreadable("head-after-text", name=name)
 
 
-def start_tag(machine: Machine, name: str) -> None:
+def start_tag(machine: HtmlState, name: str) -> None:
     """Go over a start tag; the machine has its attributes' names."""
     if name not in _SWITCHING and _is_plain(machine):
         # A shortcut for most tags; it comes to the same.
         machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=False)
-        machine.fresh = False
+        machine.after_pre = False
         return
     if machine.xml:
         if not machine.self_closing:
@@ -84,7 +86,7 @@ def start_tag(machine: Machine, name: str) -> None:
             _foreign_start_tag(machine, name)
             return
         if name == "font" or (name in {"mglyph", "malignmark"} and machine.stack[-1].startswith("math:")):
-            machine.doubt = f"<{name}> inside <svg> or <math> is read in several ways"
+            machine.ambiguity = f"<{name}> inside <svg> or <math> is read in several ways"
         if not _is_html_integration(machine):
             _leave_foreign(machine)
     _insertion_mode(machine, name)
@@ -96,27 +98,27 @@ def start_tag(machine: Machine, name: str) -> None:
     if in_integration and name not in VOID and name not in TABLE_PARTS and name not in _ROOTS:
         machine.stack += (f"html:{name}",)
     if name in _RAW_IN_SELECT and "select" in machine.stack:
-        machine.doubt = f"browsers disagree on <{name}> inside <select>"
-    outside = not any(entry in formatting.FORMATTING for entry in machine.inline)
-    machine.inline = formatting.opened(machine.inline, name, in_p=machine.in_p)
+        machine.ambiguity = f"browsers disagree on <{name}> inside <select>"
+    outside = not any(entry in formatting.FORMATTING for entry in machine.formatting)
+    machine.formatting = formatting.opened(machine.formatting, name, in_p=machine.in_p)
     if outside:
         machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=False)
-    machine.fresh = name in NEWLINE_EATERS
+    machine.after_pre = name in NEWLINE_EATERS
     machine.state = TEXT_STATES.get(name, "data")
-    if name in {"script", "style"} and not machine.rough:
-        language = of_element(name, machine.fixed_attributes(), machine.tables, optional=machine.optional)
+    if name in {"script", "style"} and not machine.markup_only:
+        language = of_element(name, machine.fixed_attributes(), machine.tables, optional=machine.omittable_attributes)
         machine.inner, machine.no_language = (None, language) if isinstance(language, Refusal) else (language, None)
     _open(machine, name)
 
 
-def _insertion_mode(machine: Machine, name: str) -> None:
+def _insertion_mode(machine: HtmlState, name: str) -> None:
     """Follow §13.2.6.4.1 "initial" to §13.2.6.4.6 "after head"."""
-    if machine.stack or not machine.modes & _BEFORE_BODY:
+    if machine.stack or not machine.insertion_modes & _BEFORE_BODY:
         return
     if name in HEAD or name in {"html", "head"}:
         _before_skeleton(machine, name)
     modes = set()
-    for mode in machine.modes:
+    for mode in machine.insertion_modes:
         early = mode in {"initial", "before head"}
         if name == "html":
             modes.add("before head" if early else mode)
@@ -124,10 +126,10 @@ def _insertion_mode(machine: Machine, name: str) -> None:
             modes.add("in head" if early else mode)
         else:
             modes.add("in body")
-    machine.modes = frozenset(modes)
+    machine.insertion_modes = frozenset(modes)
 
 
-def _open(machine: Machine, name: str) -> None:
+def _open(machine: HtmlState, name: str) -> None:
     """Keep the stack of open elements that matter."""
     stack = machine.stack
     if stack and stack[-1] == "colgroup" and name not in {"col", "template"}:
@@ -136,7 +138,7 @@ def _open(machine: Machine, name: str) -> None:
         if machine.printed:
             # §13.2.6.4.7: a frameset takes the place of a body that has only white space in it.
             raise Unreadable("head-after-text", name=name)
-        machine.doubt = "a page of frames has no text"
+        machine.ambiguity = "a page of frames has no text"
     elif name == "table":
         if stack and stack[-1] in TABLE_SECTIONS | {"table", "tr"}:
             stack = stack[: _base(stack)]
@@ -145,7 +147,7 @@ def _open(machine: Machine, name: str) -> None:
         stack = _table_part(machine, stack, name)
     elif name == "select":
         if "select" in stack:
-            machine.doubt = "browsers disagree on <select> inside <select>"
+            machine.ambiguity = "browsers disagree on <select> inside <select>"
         stack += ("select",)
     elif name in {"template", "noscript"}:
         stack += (name,)
@@ -161,14 +163,14 @@ def _base(stack: tuple[str, ...]) -> int:
     return -1
 
 
-def _table_part(machine: Machine, stack: tuple[str, ...], name: str) -> tuple[str, ...]:
+def _table_part(machine: HtmlState, stack: tuple[str, ...], name: str) -> tuple[str, ...]:
     """Follow §13.2.6.4.9 "in table" to .15 "in cell" for the start tag of a part of a table."""
     base = _base(stack)
     if base < 0:
         return stack
     root = stack[base]
     if root in {"select", "noscript"} or ":" in root or (root == "template" and name == "col"):
-        machine.doubt = f"browsers disagree on <{name}> inside <{root.rpartition(':')[2]}>"
+        machine.ambiguity = f"browsers disagree on <{name}> inside <{root.rpartition(':')[2]}>"
         return stack
     inner = stack[base + 1 :]
     if name == "col":
@@ -184,7 +186,7 @@ def _table_part(machine: Machine, stack: tuple[str, ...], name: str) -> tuple[st
     return (*stack[: base + 1], *section, *row, name)
 
 
-def end_tag(machine: Machine, name: str) -> None:
+def end_tag(machine: HtmlState, name: str) -> None:
     """Go over an end tag."""
     if _is_plain(machine):
         machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=True)
@@ -193,7 +195,7 @@ def end_tag(machine: Machine, name: str) -> None:
         if machine.stack[-1:] == (name,):
             machine.stack, machine.scopes = machine.stack[:-1], machine.scopes[:-1]
         else:
-            machine.doubt = f"</{name}> does not close what is open"
+            machine.ambiguity = f"</{name}> does not close what is open"
         return
     if _is_foreign(machine):
         _foreign_end_tag(machine, name)
@@ -202,10 +204,10 @@ def end_tag(machine: Machine, name: str) -> None:
         if machine.stack[-1] == f"html:{name}":
             machine.stack = machine.stack[:-1]
         else:
-            machine.doubt = f"</{name}> does not close what is open inside <svg> or <math>"
+            machine.ambiguity = f"</{name}> does not close what is open inside <svg> or <math>"
         return
     _end_mode(machine, name)
-    machine.inline = formatting.closed(machine.inline, name)
+    machine.formatting = formatting.closed(machine.formatting, name)
     machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=True)
     stack = machine.stack
     if name not in stack or name not in TABLE_PARTS | _ROOTS:
@@ -213,20 +215,20 @@ def end_tag(machine: Machine, name: str) -> None:
     index = len(stack) - 1 - stack[::-1].index(name)
     passed = stack[index + 1 :]
     if "noscript" in passed or any(":" in entry for entry in passed):
-        machine.doubt = f"</{name}> closes what was opened outside"
+        machine.ambiguity = f"</{name}> closes what was opened outside"
     if name in TABLE_PARTS | {"table"} and ("template" in passed or "table" in passed):
         return
     if name == "noscript" and passed:
-        machine.doubt = "browsers with and without scripting disagree on where <noscript> ends"
+        machine.ambiguity = "browsers with and without scripting disagree on where <noscript> ends"
     if name == "select" and passed:
-        machine.doubt = "browsers disagree on what may stand inside <select>"
+        machine.ambiguity = "browsers disagree on what may stand inside <select>"
     machine.stack = stack[:index]
 
 
-def _end_mode(machine: Machine, name: str) -> None:
-    if machine.stack or not machine.modes & _BEFORE_BODY:
+def _end_mode(machine: HtmlState, name: str) -> None:
+    if machine.stack or not machine.insertion_modes & _BEFORE_BODY:
         return
-    if name == "p" and "maybe body" in machine.modes:
+    if name == "p" and "maybe body" in machine.insertion_modes:
         # Before the body an end tag without its start tag is ignored; in the body this one makes an element.
         words = {
             "place": "before this </p>, which closes nothing",
@@ -234,8 +236,8 @@ def _end_mode(machine: Machine, name: str) -> None:
         }
         raise Unreadable("place-refused", 0, remedy="Take the </p> away.", **words)
     if name == "head":
-        machine.modes = frozenset(
-            "after head" if mode in {"initial", "before head", "in head"} else mode for mode in machine.modes
+        machine.insertion_modes = frozenset(
+            "after head" if mode in {"initial", "before head", "in head"} else mode for mode in machine.insertion_modes
         )
     elif name in {"body", "html", "br"}:
         _to_body(machine)
@@ -244,41 +246,41 @@ def _end_mode(machine: Machine, name: str) -> None:
 # --- foreign content (§13.2.6.5) -----------------------------------------------------------------------------
 
 
-def _is_foreign(machine: Machine) -> bool:
+def _is_foreign(machine: HtmlState) -> bool:
     """Tell whether the innermost open element is a foreign one."""
     return bool(machine.stack) and machine.stack[-1].startswith(("svg:", "math:"))
 
 
-def _is_html_integration(machine: Machine) -> bool:
+def _is_html_integration(machine: HtmlState) -> bool:
     return machine.stack[-1] in INTEGRATION_POINTS
 
 
-def allows_cdata(machine: Machine) -> bool:
+def allows_cdata(machine: HtmlState) -> bool:
     """Tell whether ``<![CDATA[`` is a CDATA section here (§13.2.5.42)."""
     if machine.xml:
         return True
     if _is_foreign(machine) and _is_html_integration(machine):
-        machine.doubt = "a CDATA section here is read in several ways"
+        machine.ambiguity = "a CDATA section here is read in several ways"
     return _is_foreign(machine)
 
 
-def _leave_foreign(machine: Machine) -> None:
+def _leave_foreign(machine: HtmlState) -> None:
     """Pop foreign elements up to an integration point or an HTML element."""
     while _is_foreign(machine) and not _is_html_integration(machine):
         machine.stack = machine.stack[:-1]
 
 
-def _foreign_start_tag(machine: Machine, name: str) -> None:
+def _foreign_start_tag(machine: HtmlState, name: str) -> None:
     if name in {"font", "annotation-xml"}:
-        machine.doubt = f"<{name}> inside <svg> or <math> is read in several ways"
+        machine.ambiguity = f"<{name}> inside <svg> or <math> is read in several ways"
     if not machine.self_closing:
         namespace = machine.stack[-1].partition(":")[0]
         machine.stack += (f"{'svg' if name == 'svg' else namespace}:{name}",)
 
 
-def _foreign_end_tag(machine: Machine, name: str) -> None:
+def _foreign_end_tag(machine: HtmlState, name: str) -> None:
     if name in {"br", "p"}:
-        machine.doubt = f"</{name}> inside <svg> or <math> ends it"
+        machine.ambiguity = f"</{name}> inside <svg> or <math> ends it"
         return
     stack = machine.stack
     for index in range(len(stack) - 1, -1, -1):
@@ -289,4 +291,4 @@ def _foreign_end_tag(machine: Machine, name: str) -> None:
             return
         if stack[index] in INTEGRATION_POINTS:
             break
-    machine.doubt = f"</{name}> does not close what is open inside <svg> or <math>"
+    machine.ambiguity = f"</{name}> does not close what is open inside <svg> or <math>"

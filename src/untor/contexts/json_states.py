@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from untor.contexts.embedded_language import Language, run, unfinished_escape
+from untor.contexts.embedded_language import EmbeddedLanguage, run, unfinished_escape
 from untor.contexts.placement import Place, Refusal, refused
 from untor.contexts.script_literals import decoded
 from untor.contexts.script_tokens import ESCAPE_IN_STRING
@@ -32,7 +32,7 @@ _FIXED = "Write it out, or print the whole object: {= rules =}."
 _LONGEST_NAME = 40
 
 
-class Json(Language):
+class Json(EmbeddedLanguage):
     """The state of a JSON text: ``state`` is ``value``, ``key``, ``string``, ``after`` (something) or ``lost``.
 
     ``addresses`` is ``importmap`` or ``speculationrules``, whose strings say what is loaded; in those ``url`` is the

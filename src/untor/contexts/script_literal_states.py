@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from untor.contexts.embedded_language import Language, unfinished_escape
+from untor.contexts.embedded_language import EmbeddedLanguage, unfinished_escape
 from untor.contexts.placement import Unreadable, unreadable
 from untor.contexts.script_endings import before_operand, look_at_held, lose
 from untor.contexts.script_flow import in_part
@@ -96,7 +96,7 @@ def _literal_text(script: Script, raw: str) -> None:
             raise
 
 
-def read_as(kind: str, tables: Tables) -> Language | None:
+def read_as(kind: str, tables: Tables) -> EmbeddedLanguage | None:
     """Return the language that the text of a literal is in, by what its sink reads."""
     if kind == "html":
         from untor.contexts.html_srcdoc import fragment  # noqa: PLC0415  documents have scripts in them, and scripts documents
@@ -124,7 +124,7 @@ def _literal_ended(script: Script, last: str) -> None:
         script.flow = script.flow._replace(chains=frozenset({(script.text or "",)}), literal=script.text)
     else:
         inner = script.inner
-        is_open = not (isinstance(inner, Language) and inner.is_closed())
+        is_open = not (isinstance(inner, EmbeddedLanguage) and inner.is_closed())
         script.flow = script.flow.literal_ends(script.text, valued=script.filled, is_open=is_open)
     if imported:
         script.flow = script.flow.semicolon()

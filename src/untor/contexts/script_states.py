@@ -11,7 +11,7 @@ import re
 from typing import TYPE_CHECKING
 
 from untor.contexts.client_libraries import DEFAULT
-from untor.contexts.embedded_language import Language, run
+from untor.contexts.embedded_language import EmbeddedLanguage, run
 from untor.contexts.placement import Place, Refusal, Unreadable, refused, unreadable
 from untor.contexts.script_brackets import (
     close_brace,
@@ -57,7 +57,7 @@ _NO_GAP_AFTER = frozenset(")]},;:?=!&|*%^~>+-/ \t\n\r\u2028\u2029")
 _LOST = "the script before it could not be followed"
 
 
-class Script(Language):
+class Script(EmbeddedLanguage):
     """The state of a script.
 
     ``state`` is ``code`` or the literal or comment it is in. ``before`` says what the last token makes of the next:
@@ -105,7 +105,7 @@ class Script(Language):
         self.tables = tables
         self.prologue = not expression
         self.text: str | None = None
-        self.inner: Language | None = None
+        self.inner: EmbeddedLanguage | None = None
         self.role = ""
         self.filled = False
         self.stack: tuple[str, ...] = ()
@@ -145,7 +145,7 @@ class Script(Language):
             lose(other, f"{found.words['place']} {found.words['reason']}")
         return other
 
-    def joined(self, other: Language) -> Language | None:
+    def joined(self, other: EmbeddedLanguage) -> EmbeddedLanguage | None:
         """Join two states; where the last tokens differ, none may be made longer by what follows."""
         if self == other:
             return self

@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from untor.contexts.embedded_language import Language, run
+from untor.contexts.embedded_language import EmbeddedLanguage, run
 from untor.contexts.placement import Place, Refusal, refused, unreadable
 from untor.contexts.url_states import UrlState
 from untor.escape.url import SCHEMES
@@ -30,7 +30,7 @@ _REFRESH = re.compile("_*[0-9.]*_*[;,]?_*(?:url_*=_*)?[\"']?".replace("_", r"[ \
 _REMEDY = "Pass the whole URL as one value: {= url =}."
 
 
-class LocalUrl(Language):
+class LocalUrl(EmbeddedLanguage):
     """The state of a URL in which each value is made safe by itself; ``kind`` is the escaper of a whole one."""
 
     __slots__ = ("filled", "first", "kind", "segment", "url")
@@ -102,7 +102,7 @@ class LocalUrl(Language):
         other.url = other.url.took_value()
         return other
 
-    def joined(self, other: Language) -> Language | None:
+    def joined(self, other: EmbeddedLanguage) -> EmbeddedLanguage | None:
         """Join two states: where one may still be at its start, nothing can follow but its end."""
         if not isinstance(other, LocalUrl) or self.kind != other.kind:
             return None
@@ -120,7 +120,7 @@ class LocalUrl(Language):
         return result
 
 
-class UrlList(Language):
+class UrlList(EmbeddedLanguage):
     """URLs between white space, as in ``ping``; or, with ``descriptors``, a srcset (HTML §4.8.4.2.1).
 
     ``state`` is ``start`` (of a candidate), ``url`` or ``descriptor``.
@@ -162,7 +162,7 @@ class UrlList(Language):
             other.state, other.url = "url", other.url.took_value()
         return other
 
-    def joined(self, other: Language) -> Language | None:
+    def joined(self, other: EmbeddedLanguage) -> EmbeddedLanguage | None:
         """Join two states."""
         if self == other or not isinstance(other, UrlList):
             return self if self == other else None
@@ -213,7 +213,7 @@ def _descriptor(urls: UrlList, text: str, position: int) -> int:
 _LIST_STATES: dict[str, Callable[[UrlList, str, int], int]] = {"start": _start, "url": _url, "descriptor": _descriptor}
 
 
-class Refresh(Language):
+class Refresh(EmbeddedLanguage):
     """The instruction of ``<meta http-equiv=refresh>`` (HTML §4.2.5.3 "refresh"): seconds, then a URL."""
 
     __slots__ = ("text", "url")

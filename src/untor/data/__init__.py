@@ -25,14 +25,14 @@ MOST_BYTES = 64 * 1024 * 1024
 """How large a data file may be; a database may be larger."""
 
 
-class Wanted(NamedTuple):
+class ReadOptions(NamedTuple):
     """What is asked for besides the files: SQL queries by name, and types of columns of CSV by name."""
 
     queries: Mapping[str, str] = {}
     types: Mapping[str, str] = {}
 
 
-READERS: dict[str, Callable[[bytes, str, Wanted], object]] = {
+READERS: dict[str, Callable[[bytes, str, ReadOptions], object]] = {
     ".json": lambda octets, name, _: read_json(octets, name),
     ".toml": lambda octets, name, _: read_toml(octets, name),
     ".yaml": lambda octets, name, _: read_yaml(octets, name),
@@ -44,7 +44,7 @@ READERS: dict[str, Callable[[bytes, str, Wanted], object]] = {
 """What reads a data file, by its ending."""
 
 
-def load(path: str, name: str | None = None, wanted: Wanted = Wanted()) -> dict[str, object]:  # noqa: B008  never changed
+def load(path: str, name: str | None = None, wanted: ReadOptions = ReadOptions()) -> dict[str, object]:  # noqa: B008  never changed
     """Return the names and values that a data file gives; ``-`` is standard input, as JSON.
 
     A file that holds a mapping gives its names, XML that of its root element, a database its tables or what its queries

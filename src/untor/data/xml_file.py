@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 _MESSAGES = {"syntax error": "something stands here that is no markup"}
 
 
-class Node:
+class XmlNode:
     """An element of XML data, or all children of one name.
 
     ``book.title`` are the children of that name, whatever their namespace; ``book["dc:title"]`` those of one namespace,
@@ -30,19 +30,19 @@ class Node:
         self._elements = elements
         self._prefixes = prefixes
 
-    def __getattr__(self, name: str) -> Node:
+    def __getattr__(self, name: str) -> XmlNode:
         if name.startswith("_"):
             raise AttributeError(name)
         found = self._children(name)
         if not found:
             raise AttributeError(name)
-        return Node(found, self._prefixes)
+        return XmlNode(found, self._prefixes)
 
     def __getitem__(self, key: object) -> object:
         if isinstance(key, slice):
-            return [Node([element], self._prefixes) for element in self._elements[key]]
+            return [XmlNode([element], self._prefixes) for element in self._elements[key]]
         if isinstance(key, int):
-            return Node([self._elements[key]], self._prefixes)
+            return XmlNode([self._elements[key]], self._prefixes)
         if isinstance(key, str) and key.startswith("@"):
             values = [value for element in self._elements for value in self._attribute(element, key[1:])]
             if not values:
@@ -51,10 +51,10 @@ class Node:
         found = self._children(key) if isinstance(key, str) else []
         if not found:
             raise KeyError(key)
-        return Node(found, self._prefixes)
+        return XmlNode(found, self._prefixes)
 
-    def __iter__(self) -> Iterator[Node]:
-        return (Node([element], self._prefixes) for element in self._elements)
+    def __iter__(self) -> Iterator[XmlNode]:
+        return (XmlNode([element], self._prefixes) for element in self._elements)
 
     def __len__(self) -> int:
         return len(self._elements)
@@ -70,7 +70,7 @@ class Node:
 
     def __eq__(self, other: object) -> bool:
         """Compare with a text, as a template would: ``berth.code == "A4"``."""
-        if isinstance(other, Node):
+        if isinstance(other, XmlNode):
             return self._elements == other._elements
         return str(self) == other if isinstance(other, str) else NotImplemented
 
@@ -134,7 +134,7 @@ def read_xml(octets: bytes, name: str) -> dict[str, object]:
     parser.StartNamespaceDeclHandler = lambda prefix, uri: prefixes.setdefault(prefix or "", uri or "")
     _parse(parser, source)
     root = builder.close()
-    return {root.tag.rpartition("}")[2]: Node([root], prefixes)}
+    return {root.tag.rpartition("}")[2]: XmlNode([root], prefixes)}
 
 
 def _parse(parser: expat.XMLParserType, source: Source) -> None:

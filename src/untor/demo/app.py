@@ -152,7 +152,7 @@ class Port:
 
     def explained(self, request: Request) -> Page:
         """Where the values of a page land."""
-        planned = views.pages.compiler.plan(Origin(views.pages.compiler.loader.name(self._known(request))))
+        planned = views.pages.compiler.analyse(Origin(views.pages.compiler.loader.name(self._known(request))))
         return _explained.page(
             explained_context(views.pages.compiler, planned, values_of(planned.placements)), policy=_EXPLAINED
         )

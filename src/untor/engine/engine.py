@@ -12,7 +12,7 @@ from untor.engine.template import Template
 from untor.escape import SCHEMES
 from untor.escape.accelerated import IS_BUILT
 from untor.filters import NAMES, built_in
-from untor.filters.locale_settings import Settings
+from untor.filters.locale_settings import LocaleSettings
 from untor.loading.cache import CodeCache
 from untor.loading.loader import TemplateLoader
 
@@ -103,7 +103,7 @@ class Engine:
         self.policy = policy
         self.assets: Assets | None = None
         self.links: Links | None = None
-        self.filters = built_in(Settings(locale, timezone, clock))
+        self.filters = built_in(LocaleSettings(locale, timezone, clock))
         self.helpers: dict[str, Callable[..., object]] = {}
         self.globals = dict(globals or {})
         for name, function in (helpers or {}).items():
@@ -244,9 +244,9 @@ class Engine:
         are not wrong here, each with the reason, ``most_trusted`` is how many values may be printed as trusted.
         ``untor check`` reports the same.
         """
-        from untor.check.checker import Wanted, check  # noqa: PLC0415  the checker is loaded when it is asked for
+        from untor.check.checker import CheckOptions, check  # noqa: PLC0415  the checker is loaded when it is asked for
 
-        return check(self.compiler, Wanted(accepted or {}, also, most_trusted, self.policy is not None)).findings
+        return check(self.compiler, CheckOptions(accepted or {}, also, most_trusted, self.policy is not None)).findings
 
     def filter(self, function: Function) -> Function:
         """Register a filter under its function's name; a decorator.

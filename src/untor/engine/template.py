@@ -149,7 +149,7 @@ class Template:
     def placements(self) -> list[Placement]:
         """Where each value lands, in the order of the page."""
         if self._placements is None:
-            self._placements = self._engine.compiler.plan(self._origin).placements
+            self._placements = self._engine.compiler.analyse(self._origin).placements
         return self._placements
 
     def __reduce__(self) -> tuple[object, tuple[object, ...]]:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from importlib import import_module
 
-from untor.escape.accelerated import fast
+from untor.escape.accelerated import accelerated
 from untor.escape.printing import MISSING, NotPrintable, printed
 from untor.escape.trusted import TrustedCSS, TrustedHTML, TrustedScript, TrustedScriptURL, TrustedURL
 from untor.escape.url import SCHEMES
@@ -156,7 +156,7 @@ class Escapers(dict[str, "Function"]):
             self[name] = _of(maker)(self.schemes, **options)
         else:
             function = _of(_FIXED[name])
-            self[name] = fast(function) if name in _FAST else function
+            self[name] = accelerated(function) if name in _FAST else function
         return self[name]
 
 

@@ -26,17 +26,17 @@ plain_data: Callable[[object, bool], str | None] | None = getattr(_extension, "p
 """Returns plain data as JSON, or as JavaScript; ``None`` for any other data, and for this without the extension."""
 
 
-def fast(function: Function) -> Function:
+def accelerated(function: Function) -> Function:
     """Return what does the same as a function, faster for the most common values; without the extension, itself."""
     return _extension.install(function.__name__, function) if IS_BUILT else function
 
 
-def joins() -> dict[str, object]:
+def codegen_names() -> dict[str, object]:
     """Return what generated code calls to make joins, loops and pages of the extension, by name."""
     return {"join": _extension.join, "loop": _extension.loop, "page": _extension.page} if IS_BUILT else {}
 
 
-def told(**known: object) -> None:
+def configure(**known: object) -> None:
     """Tell the extension what it has to know of the values of pages, and which functions do what it leaves to them.
 
     ``direct`` is the set of types whose dots are attributes, ``plain`` that of those whose values are true or false as

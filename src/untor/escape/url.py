@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from functools import cache
 
-from untor.escape.accelerated import fast
+from untor.escape.accelerated import accelerated
 from untor.escape.html import attribute
 from untor.escape.lazy_patterns import pattern
 from untor.escape.printing import FORBIDDEN, MISSING, SURROGATES, NotPrintable, printed
@@ -56,7 +56,7 @@ _HOST_PART = pattern(r"[A-Za-z0-9.-]+")
 _WITH_HOST = pattern(r"(?ai)(?:[a-z]+:)?//(?=[a-z0-9])[a-z0-9.-]*[a-z0-9]\.?(?::[0-9]+)?(?=[/?#]|\Z)")
 
 
-_attribute = fast(attribute)
+_attribute = accelerated(attribute)
 
 
 def percent(value: object) -> str:
@@ -71,7 +71,7 @@ def _octet(match: re.Match[str]) -> str:
     return _ENCODED[ord(match[0])]
 
 
-percent_quickly = fast(percent)
+percent_quickly = accelerated(percent)
 
 
 def percent_opaque(value: object) -> str:

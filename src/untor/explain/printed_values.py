@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from untor.diagnostics.source import Source
 from untor.explain.descriptions import WORDS, in_order, kind_of_context
 from untor.language import tree
-from untor.language.expressions import Parser
-from untor.language.tokens import ProblemFound
+from untor.language.expressions import ExpressionParser
+from untor.language.tokens import SyntaxProblem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True, slots=True)
-class Value:
+class PrintedValue:
     """One value in one place; ``done`` is what is done to it, in order, filters first."""
 
     number: int
@@ -25,17 +25,17 @@ class Value:
     done: tuple[str, ...]
 
 
-def values_of(placements: list[Placement]) -> list[Value]:
+def values_of(placements: list[Placement]) -> list[PrintedValue]:
     """Return the values of a page, numbered in its order."""
     return [_value(number, placement) for number, placement in enumerate(placements, 1)]
 
 
-def _value(number: int, placement: Placement) -> Value:
+def _value(number: int, placement: Placement) -> PrintedValue:
     if placement.reason is not None and placement.context == "text":
         done = (*_filters(placement)[:-1], f"printed as it is, because: {placement.reason}")
-        return Value(number, placement, "trusted", done)
+        return PrintedValue(number, placement, "trusted", done)
     escaped = [WORDS[name] for name in in_order(placement.escapers) or ("plain",)]
-    return Value(number, placement, kind_of_context(placement.context), (*_filters(placement), *escaped))
+    return PrintedValue(number, placement, kind_of_context(placement.context), (*_filters(placement), *escaped))
 
 
 def _filters(placement: Placement) -> list[str]:
@@ -47,11 +47,13 @@ def chain(expression: str) -> list[tuple[str, str]]:
     """Return an expression up to each of the filters at its end: all of it so far, and what was added."""
     source = Source("expression", expression)
     try:
-        node = Parser(source, 0, len(expression)).expression()
-    except ProblemFound:  # a placement's expression has been read before
+        node = ExpressionParser(source, 0, len(expression)).expression()
+    except SyntaxProblem:  # a placement's expression has been read before
         return [(expression, expression)]
     steps: list[tuple[str, str]] = []
     while isinstance(node, tree.Filter):
+        if node.value.start > node.start:  # in brackets of its own
+            return [*chain(expression[node.start + 1 : node.end - 1].strip()), *reversed(steps)]
         steps.append((expression[: node.end], expression[node.name_start : node.end]))
         node = node.value
     first = expression[node.start : node.end]

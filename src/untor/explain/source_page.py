@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from importlib.resources import files
 
-from untor.analysis.planner import surroundings_of
+from untor.analysis.analyser import surroundings_of
 from untor.engine.engine import Engine
 from untor.explain.descriptions import KINDS, Kind
 from untor.language.scanner import Scanner
@@ -13,11 +13,11 @@ from untor.loading.version import VERSION
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.analysis.ir import Plan
+    from untor.analysis.ir import TemplateIR
     from untor.compiler.compiler import Compiler
     from untor.diagnostics.source import Source
     from untor.engine.template import Template
-    from untor.explain.printed_values import Value
+    from untor.explain.printed_values import PrintedValue
     from untor.language.scanner import Mark
 
 
@@ -27,16 +27,16 @@ class Segment:
 
     look: str
     text: str
-    values: list[Value] = field(default_factory=list)
+    values: list[PrintedValue] = field(default_factory=list)
 
 
 @dataclass(frozen=True, slots=True)
-class Line:
+class SourceLine:
     """A line of a template, with the values that begin in it."""
 
     number: int
     segments: list[Segment]
-    values: list[Value]
+    values: list[PrintedValue]
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,7 +44,7 @@ class File:
     """A template."""
 
     name: str
-    lines: list[Line]
+    lines: list[SourceLine]
     count: int
 
 
@@ -62,7 +62,7 @@ def explained_template() -> Template:
     return Engine(str(files("untor.explain") / "templates")).template("explained")
 
 
-def explained_context(compiler: Compiler, planned: Plan, values: list[Value]) -> dict[str, object]:
+def explained_context(compiler: Compiler, planned: TemplateIR, values: list[PrintedValue]) -> dict[str, object]:
     """Return what the page shows: all templates that a page is made of and has values in."""
     sources = [planned.source, *(compiler.reading(name).source for name in planned.dependencies)]
     shown = [_file(source, values) for source in dict.fromkeys(sources)]
@@ -78,13 +78,13 @@ def explained_context(compiler: Compiler, planned: Plan, values: list[Value]) ->
     }
 
 
-def _file(source: Source, values: list[Value]) -> File:
+def _file(source: Source, values: list[PrintedValue]) -> File:
     """Cut a template into lines and these into segments."""
-    at: dict[tuple[int, int], list[Value]] = {}
+    at: dict[tuple[int, int], list[PrintedValue]] = {}
     for value in values:
         if value.placement.template == source.name:
             at.setdefault((value.placement.line, value.placement.column), []).append(value)
-    lines: list[Line] = [Line(number, [], []) for number in range(1, len(source.starts) + 1)]
+    lines: list[SourceLine] = [SourceLine(number, [], []) for number in range(1, len(source.starts) + 1)]
     for mark in Scanner(source, surroundings_of(source)).scan():
         here = at.get(source.position(mark.start), []) if mark.kind == "print" else []
         first = source.position(mark.start)[0]
@@ -97,7 +97,7 @@ def _file(source: Source, values: list[Value]) -> File:
     return File(source.name, lines, sum(len(found) for found in at.values()))
 
 
-def _look(mark: Mark, here: list[Value]) -> str:
+def _look(mark: Mark, here: list[PrintedValue]) -> str:
     if mark.kind == "print":
         kinds = {value.kind for value in here}
         return kinds.pop() if len(kinds) == 1 else "several" if kinds else "unused"

@@ -5,22 +5,22 @@ from __future__ import annotations
 import logging
 from typing import NamedTuple
 
-from untor.analysis.ir import Emit, UrlValue, every
+from untor.analysis.ir import PrintValue, UrlValue, all_operations
 from untor.diagnostics.source import Source
 from untor.errors import error_of
 from untor.escape.url import URL
 from untor.explain.descriptions import WORDS, in_order
 from untor.explain.printed_values import chain
 from untor.language import tree
-from untor.language.expressions import Parser
-from untor.language.parser import Reading
-from untor.language.tokens import ProblemFound
+from untor.language.expressions import ExpressionParser
+from untor.language.parser import ParsedTemplate
+from untor.language.tokens import SyntaxProblem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
-    from untor.analysis.ir import Plan
+    from untor.analysis.ir import TemplateIR
     from untor.compiler.compiler import Compiler
 
 
@@ -49,10 +49,10 @@ def evaluate(compiler: Compiler, expression: str, context: Mapping[str, object])
     """
     source = Source("expression", expression)
     try:
-        parser = Parser(source, 0, len(expression))
+        parser = ExpressionParser(source, 0, len(expression))
         node = parser.expression()
         parser.finish()
-    except ProblemFound as found:
+    except SyntaxProblem as found:
         raise error_of(found.problem) from None
     seen: list[object] = []
 
@@ -62,7 +62,7 @@ def evaluate(compiler: Compiler, expression: str, context: Mapping[str, object])
 
     show = tree.Name(0, len(expression), "untor_show")
     mark = tree.Print(0, len(expression), tree.Call(0, len(expression), show, [node], {}))
-    planned = compiler.planned(Reading(source, [mark]))
+    planned = compiler.analysed(ParsedTemplate(source, [mark]))
     if planned.problems:
         raise error_of(planned.problems[0])
     compiler.function(planned, "render", helpers={"untor_show": keep})(context)
@@ -74,15 +74,15 @@ def filtered(compiler: Compiler, expression: str, context: Mapping[str, object])
     return [Step(added, _shown(evaluate(compiler, whole, context))) for whole, added in chain(expression)]
 
 
-def journeys(compiler: Compiler, planned: Plan, expression: str, context: Mapping[str, object]) -> list[Journey]:
+def journeys(compiler: Compiler, planned: TemplateIR, expression: str, context: Mapping[str, object]) -> list[Journey]:
     """Return what escaping makes of an expression's value in the places of a page.
 
     Those are the places where the page prints this very expression; where it prints it nowhere, all of them.
     """
-    operations = [each for each in every(planned.body) if isinstance(each, Emit | UrlValue)]
+    operations = [each for each in all_operations(planned.body) if isinstance(each, PrintValue | UrlValue)]
     same = [each for each in operations if each.placement.expression == expression]
     value = evaluate(compiler, expression, context)
-    found: dict[tuple[str, ...], list[Emit | UrlValue]] = {}
+    found: dict[tuple[str, ...], list[PrintValue | UrlValue]] = {}
     for operation in same or operations:
         found.setdefault(operation.placement.escapers, []).append(operation)
     return [
@@ -95,15 +95,15 @@ def journeys(compiler: Compiler, planned: Plan, expression: str, context: Mappin
     ]
 
 
-def _escaped(compiler: Compiler, operation: Emit | UrlValue, value: object) -> list[Step]:
+def _escaped(compiler: Compiler, operation: PrintValue | UrlValue, value: object) -> list[Step]:
     """Return the steps of escaping, each with its result."""
     functions = compiler.escapers
     names = in_order(operation.placement.escapers) or ("plain",)
     if isinstance(operation, UrlValue) and operation.kind == URL:
         pieces = functions[f"{names[0]}-pieces"]
         return [Step(WORDS[names[0]], _result(lambda: pieces([(URL, value, "")])))]
-    before = operation.before if isinstance(operation, Emit) else ()
-    after = operation.after if isinstance(operation, Emit) else ()
+    before = operation.before if isinstance(operation, PrintValue) else ()
+    after = operation.after if isinstance(operation, PrintValue) else ()
     steps: list[Step] = []
     for name in names:
         function = functions[name]

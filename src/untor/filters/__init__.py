@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from untor.filters import lists, marking, strings
 from untor.filters.dates import date_filters
-from untor.filters.locale_settings import Settings
+from untor.filters.locale_settings import LocaleSettings
 from untor.filters.numbers import number_filters
 from untor.filters.pictures import picture, table_filter
 
@@ -62,12 +62,12 @@ _FIXED: dict[str, Callable[..., object]] = {
 """Those that are the same for every engine."""
 
 
-def built_in(settings: Settings) -> dict[str, Callable[..., object]]:
+def built_in(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
     """Return the built-in filters by name, for an engine's locale, time zone and clock."""
     numbers = number_filters(settings)
     made = {**_FIXED, **numbers, **date_filters(settings), "table": table_filter(numbers["number"])}
     return dict(sorted(made.items()))
 
 
-NAMES = frozenset(built_in(Settings()))
+NAMES = frozenset(built_in(LocaleSettings()))
 """The names of the built-in filters, which no other can have."""

@@ -11,13 +11,13 @@ if TYPE_CHECKING:
     from datetime import date, datetime, time, tzinfo
     from typing import Any
 
-    from untor.filters.locale_settings import Settings
+    from untor.filters.locale_settings import LocaleSettings
 
 _MILLISECONDS_FROM = 100_000_000_000
 """Numbers from here on are milliseconds: as seconds they would be after the year 5000."""
 
 
-def date_filters(settings: Settings) -> dict[str, Callable[..., object]]:
+def date_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
     """Make the filters of dates and times for an engine's locale, time zone and clock."""
 
     def zone_of(timezone: str | None) -> tzinfo | None:
@@ -90,7 +90,7 @@ def date_filters(settings: Settings) -> dict[str, Callable[..., object]]:
     return {"date": date_, "time": time_, "datetime": datetime_, "ago": ago}
 
 
-def _now(settings: Settings) -> datetime:
+def _now(settings: LocaleSettings) -> datetime:
     from datetime import UTC, datetime  # noqa: PLC0415
 
     return settings.clock() if settings.clock is not None else datetime.now(UTC)

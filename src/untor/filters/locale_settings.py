@@ -10,11 +10,11 @@ if TYPE_CHECKING:
     from datetime import datetime
     from typing import NamedTuple
 
-    class Settings(NamedTuple):
+    class LocaleSettings(NamedTuple):
         """A BCP 47 or CLDR locale; an IANA time zone, empty for none; a clock that tells the time now."""
 
         locale: str = "en"
         timezone: str = ""
         clock: Callable[[], datetime] | None = None
 else:  # typing is not loaded to render a page
-    Settings = namedtuple("Settings", "locale timezone clock", defaults=("en", "", None))
+    LocaleSettings = namedtuple("Settings", "locale timezone clock", defaults=("en", "", None))

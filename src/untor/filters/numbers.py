@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
     from babel import Locale
 
-    from untor.filters.locale_settings import Settings
+    from untor.filters.locale_settings import LocaleSettings
 
     Number = int | float | Decimal
 
@@ -79,7 +79,7 @@ def _pattern(pattern: str, digits: int) -> str:
     return whole + ("." + "0" * digits if digits else "") + blank + tail
 
 
-def number_filters(settings: Settings) -> dict[str, Callable[..., object]]:
+def number_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
     """Make the filters of numbers for an engine's locale."""
 
     def chosen(locale: str | None) -> Locale:

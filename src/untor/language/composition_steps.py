@@ -5,25 +5,25 @@ from __future__ import annotations
 from untor.diagnostics.problem import Problem, suggestion
 from untor.language import tree
 from untor.language.keywords import STEPS, TYPES
-from untor.language.tokens import ProblemFound, string_value
+from untor.language.tokens import SyntaxProblem, string_value
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.language.expressions import Parser
+    from untor.language.expressions import ExpressionParser
     from untor.language.scanner import Mark
 
 
-def shape_problem(mark: Mark, parser: Parser, trouble: str) -> ProblemFound:
+def shape_problem(mark: Mark, parser: ExpressionParser, trouble: str) -> SyntaxProblem:
     """Return the exception for a step that is not written as it should be."""
     token = parser.token
     place = (token.start, token.end) if token.kind != "end" else (mark.start, mark.end)
     word = mark.word.removesuffix("-else")
     shape, more, _ = STEPS[word].partition(" !> …")
     shape += " !>" if more else ""
-    return ProblemFound(Problem("step-shape", parser.source, *place, word=word, trouble=trouble, shape=shape))
+    return SyntaxProblem(Problem("step-shape", parser.source, *place, word=word, trouble=trouble, shape=shape))
 
 
-def new_name(mark: Mark, parser: Parser, *, ignorable: bool = False) -> str:
+def new_name(mark: Mark, parser: ExpressionParser, *, ignorable: bool = False) -> str:
     """Read a name that a step gives to something."""
     token = parser.token
     if token.kind == "word":
@@ -35,7 +35,7 @@ def new_name(mark: Mark, parser: Parser, *, ignorable: bool = False) -> str:
     return parser.take().text
 
 
-def target(mark: Mark, parser: Parser, *, parts: bool) -> tree.Target:
+def target(mark: Mark, parser: ExpressionParser, *, parts: bool) -> tree.Target:
     """Read what is called: a file's name in quotes or, where ``parts`` can be, ``NAME`` or ``NAME from "FILE"``."""
     token = parser.token
     if parts and token.kind == "name":
@@ -49,13 +49,13 @@ def target(mark: Mark, parser: Parser, *, parts: bool) -> tree.Target:
     return tree.Target(token.start, token.end, "", _file_name(mark, parser))
 
 
-def _file_name(mark: Mark, parser: Parser) -> str:
+def _file_name(mark: Mark, parser: ExpressionParser) -> str:
     if parser.token.kind != "string":
         raise shape_problem(mark, parser, "the name of a template is missing, in quotes")
     return string_value(parser.source, parser.take())
 
 
-def arguments(mark: Mark, parser: Parser) -> list[tree.Argument]:
+def arguments(mark: Mark, parser: ExpressionParser) -> list[tree.Argument]:
     """Read ``name=value, name`` to the end of the mark."""
     found: list[tree.Argument] = []
     while parser.token.kind != "end":
@@ -74,7 +74,7 @@ def arguments(mark: Mark, parser: Parser) -> list[tree.Argument]:
     return found
 
 
-def parameters(mark: Mark, parser: Parser, *, typed: bool, closing: str = "") -> list[tree.Parameter]:
+def parameters(mark: Mark, parser: ExpressionParser, *, typed: bool, closing: str = "") -> list[tree.Parameter]:
     """Read ``NAME: TYPE = DEFAULT, …`` to the closing bracket or the end of the mark."""
     found: list[tree.Parameter] = []
     while parser.token.kind != "end" and not (closing and parser.token.text == closing):
@@ -92,7 +92,7 @@ def parameters(mark: Mark, parser: Parser, *, typed: bool, closing: str = "") ->
     return found
 
 
-def _type(mark: Mark, parser: Parser) -> str:
+def _type(mark: Mark, parser: ExpressionParser) -> str:
     token = parser.token
     if token.kind != "name" or token.text not in TYPES:
         near = suggestion(token.text, TYPES)
@@ -100,5 +100,5 @@ def _type(mark: Mark, parser: Parser) -> str:
         if token.kind == "end":
             raise shape_problem(mark, parser, "the type is missing after the colon")
         words = {"word": token.text, "types": ", ".join(sorted(TYPES))}
-        raise ProblemFound(Problem("type-unknown", parser.source, token.start, token.end, hint=hint, **words))
+        raise SyntaxProblem(Problem("type-unknown", parser.source, token.start, token.end, hint=hint, **words))
     return parser.take().text

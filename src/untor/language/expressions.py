@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from untor.diagnostics.problem import Problem
 from untor.language import tree
-from untor.language.tokens import ProblemFound, Token, number_value, string_value, tokens
+from untor.language.tokens import SyntaxProblem, Token, number_value, string_value, tokens
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -26,8 +26,8 @@ _AFTER_VALUE = frozenset({"", ",", ")", "]", "}", ":", "if", "else", "as"})
 """Tokens that do not go on with an expression that has come to an end; the empty one is the last of a mark."""
 
 
-class Parser:
-    """Reads the tokens of one mark. Every method raises ``ProblemFound``."""
+class ExpressionParser:
+    """Reads the tokens of one mark. Every method raises ``SyntaxProblem``."""
 
     def __init__(self, source: Source, start: int, end: int) -> None:
         self.source = source
@@ -64,11 +64,11 @@ class Parser:
             raise self.problem("bracket-unclosed", *place, bracket=opened.text, closing=text)
         raise self.unexpected(f'"{text}"')
 
-    def problem(self, code: str, start: int, end: int, **words: object) -> ProblemFound:
+    def problem(self, code: str, start: int, end: int, **words: object) -> SyntaxProblem:
         """Return the exception for a problem at a place."""
-        return ProblemFound(Problem(code, self.source, start, end, **words))  # type: ignore[arg-type]
+        return SyntaxProblem(Problem(code, self.source, start, end, **words))  # type: ignore[arg-type]
 
-    def unexpected(self, expected: str = "") -> ProblemFound:
+    def unexpected(self, expected: str = "") -> SyntaxProblem:
         """Return the exception for a token that cannot come next."""
         token = self.token
         if token.kind == "end":
@@ -155,7 +155,7 @@ class Parser:
             if operator in {"is", "is not"} and not (self.token.kind == "word" and self.token.text in _CONSTANTS):
                 raise self.unexpected("None, True or False")
             rest.append((operator, self.otherwise()))
-        return tree.Comparison(first.start, rest[-1][1].end, first, rest) if rest else first
+        return tree.Comparisons(first.start, rest[-1][1].end, first, rest) if rest else first
 
     def comparison_operator(self) -> str:
         """Go past a comparison operator; empty when there is none."""

@@ -7,10 +7,10 @@ from dataclasses import dataclass, field
 from untor.diagnostics.problem import Problem
 from untor.language import tree
 from untor.language.composition_steps import arguments, new_name, parameters, shape_problem, target
-from untor.language.expressions import Parser
+from untor.language.expressions import ExpressionParser
 from untor.language.keywords import BLOCKS
 from untor.language.scanner import Mark, Scanner, Surroundings
-from untor.language.tokens import ProblemFound
+from untor.language.tokens import SyntaxProblem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -27,7 +27,7 @@ DEEPEST = 250
 
 
 @dataclass(slots=True)
-class Reading:
+class ParsedTemplate:
     """The tree of a source and what is wrong with it, in the order of the text."""
 
     source: Source
@@ -45,7 +45,7 @@ class Reading:
 
 
 @dataclass(slots=True)
-class Open:
+class OpenStep:
     """A step whose ``end`` has not come yet; ``node`` is ``None`` for one with a problem."""
 
     word: str
@@ -55,11 +55,11 @@ class Open:
     else_mark: Mark | None = None
 
 
-def read(source: Source, surroundings: Surroundings | None = None) -> Reading:
+def parse(source: Source, surroundings: Surroundings | None = None) -> ParsedTemplate:
     """Read a source. The problems of the result say what could not be read; the tree holds the rest."""
     scanner = Scanner(source, surroundings)
     marks = scanner.scan()
-    reader = _Reader(source)
+    reader = _TemplateParser(source)
     for mark in marks:
         reader.mark(mark)
     reader.finish()
@@ -67,14 +67,14 @@ def read(source: Source, surroundings: Surroundings | None = None) -> Reading:
     return reader.reading
 
 
-class _Reader:
+class _TemplateParser:
     """Puts marks into a tree."""
 
     def __init__(self, source: Source) -> None:
         self.source = source
-        self.reading = Reading(source)
+        self.reading = ParsedTemplate(source)
         self.problems: list[Problem] = []
-        self.open: list[Open] = []
+        self.open: list[OpenStep] = []
 
     @property
     def body(self) -> list[tree.Node]:
@@ -93,17 +93,17 @@ class _Reader:
         elif mark.kind == "step":
             self.step(mark)
         elif mark.kind == "broken" and mark.word in BLOCKS:
-            self.push(Open(mark.word, mark, None, []))
+            self.push(OpenStep(mark.word, mark, None, []))
 
     def print(self, mark: Mark) -> None:
         if not self.source.text[mark.inner_start : mark.inner_end].strip():
             self.report("print-empty", mark)
             return
         try:
-            parser = Parser(self.source, mark.inner_start, mark.inner_end)
+            parser = ExpressionParser(self.source, mark.inner_start, mark.inner_end)
             expression = parser.expression()
             parser.finish()
-        except ProblemFound as found:
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
         else:
             self.body.append(tree.Print(mark.start, mark.end, expression))
@@ -114,35 +114,35 @@ class _Reader:
         if mark.word in {"note", "verbatim", "end-verbatim"}:
             return
         try:
-            parser = Parser(self.source, mark.inner_start, mark.inner_end)
-        except ProblemFound as found:
+            parser = ExpressionParser(self.source, mark.inner_start, mark.inner_end)
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
             if mark.word in BLOCKS:
-                self.push(Open(mark.word, mark, None, []))
+                self.push(OpenStep(mark.word, mark, None, []))
             elif mark.word == "end":
                 self.close(mark)
             return
         getattr(self, f"step_{mark.word.replace('-', '_')}")(mark, parser)
 
-    def push(self, opened: Open) -> None:
+    def push(self, opened: OpenStep) -> None:
         if len(self.open) == DEEPEST:
             self.report("too-deep", opened.mark, most=DEEPEST)
         self.open.append(opened)
 
     # --- for -----------------------------------------------------------------------------------------------------
 
-    def step_for(self, mark: Mark, parser: Parser) -> None:
-        opened = Open("for", mark, None, [])
+    def step_for(self, mark: Mark, parser: ExpressionParser) -> None:
+        opened = OpenStep("for", mark, None, [])
         try:
             node = self.loop(mark, parser)
-        except ProblemFound as found:
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
         else:
             opened.node, opened.body = node, node.body
             self.body.append(node)
         self.push(opened)
 
-    def loop(self, mark: Mark, parser: Parser) -> tree.For:
+    def loop(self, mark: Mark, parser: ExpressionParser) -> tree.For:
         names = [new_name(mark, parser, ignorable=True)]
         if parser.accept(","):
             names.append(new_name(mark, parser, ignorable=True))
@@ -156,8 +156,8 @@ class _Reader:
 
     # --- if ------------------------------------------------------------------------------------------------------
 
-    def step_if(self, mark: Mark, parser: Parser) -> None:
-        opened = Open("if", mark, None, [])
+    def step_if(self, mark: Mark, parser: ExpressionParser) -> None:
+        opened = OpenStep("if", mark, None, [])
         test = self.test(mark, parser)
         if test is not None:
             branch = tree.Branch(mark.start, mark.end, test)
@@ -165,18 +165,18 @@ class _Reader:
             self.body.append(opened.node)
         self.push(opened)
 
-    def test(self, mark: Mark, parser: Parser) -> tree.Expression | None:
+    def test(self, mark: Mark, parser: ExpressionParser) -> tree.Expression | None:
         try:
             if parser.token.kind == "end":
                 raise shape_problem(mark, parser, "the condition is missing")
             test = parser.expression()
             parser.finish()
-        except ProblemFound as found:
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
             return None
         return test
 
-    def step_elif(self, mark: Mark, parser: Parser) -> None:
+    def step_elif(self, mark: Mark, parser: ExpressionParser) -> None:
         test = self.test(mark, parser)
         opened = self.branching(mark, {"if"}, "<! if !>")
         if opened is None:
@@ -188,12 +188,12 @@ class _Reader:
         else:
             opened.body = []
 
-    def step_else(self, mark: Mark, parser: Parser) -> None:
+    def step_else(self, mark: Mark, parser: ExpressionParser) -> None:
         try:
             if parser.accept("if"):
                 raise shape_problem(mark, parser, '"else if" is written "elif"')
             parser.finish()
-        except ProblemFound as found:
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
         opened = self.branching(mark, {"if", "for"}, "<! if !> or <! for !>")
         if opened is None:
@@ -205,7 +205,7 @@ class _Reader:
         elif isinstance(opened.node, tree.For):
             opened.node.empty = opened.body
 
-    def branching(self, mark: Mark, owners: set[str], example: str) -> Open | None:
+    def branching(self, mark: Mark, owners: set[str], example: str) -> OpenStep | None:
         """Return the open step that a branch belongs to."""
         opened = self.open[-1] if self.open else None
         if opened is None or opened.word not in owners:
@@ -225,18 +225,18 @@ class _Reader:
         """Open a step with content; without a node, one with a problem."""
         if node is not None:
             self.body.append(node)
-        self.push(Open(mark.word.removesuffix("-else"), mark, node, body))
+        self.push(OpenStep(mark.word.removesuffix("-else"), mark, node, body))
 
-    def step_layout(self, mark: Mark, parser: Parser) -> None:
+    def step_layout(self, mark: Mark, parser: ExpressionParser) -> None:
         try:
             if self.open or self.reading.layout or any(_counts(node) for node in self.reading.body):
                 raise parser.problem("layout-late", mark.start, mark.end)
             called = target(mark, parser, parts=False)
             self.reading.layout = tree.Layout(mark.start, mark.end, called, arguments(mark, parser))
-        except ProblemFound as found:
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
 
-    def step_takes(self, mark: Mark, parser: Parser) -> None:
+    def step_takes(self, mark: Mark, parser: ExpressionParser) -> None:
         try:
             if self.open or self.reading.takes or any(_counts(node) for node in self.reading.body):
                 raise parser.problem("takes-late", mark.start, mark.end)
@@ -244,28 +244,28 @@ class _Reader:
                 raise shape_problem(mark, parser, "a name is missing")
             self.reading.takes = tree.Takes(mark.start, mark.end, parameters(mark, parser, typed=True))
             parser.finish()
-        except ProblemFound as found:
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
 
-    def step_include(self, mark: Mark, parser: Parser) -> None:
+    def step_include(self, mark: Mark, parser: ExpressionParser) -> None:
         try:
             called = target(mark, parser, parts=True)
             node = tree.Include(mark.start, mark.end, "include", called, arguments(mark, parser))
-        except ProblemFound as found:
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
         else:
             self.body.append(node)
 
-    def step_use(self, mark: Mark, parser: Parser) -> None:
+    def step_use(self, mark: Mark, parser: ExpressionParser) -> None:
         node: tree.Include | None = None
         try:
             called = target(mark, parser, parts=True)
             node = tree.Include(mark.start, mark.end, "use", called, arguments(mark, parser))
-        except ProblemFound as found:
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
         self.block(mark, node, node.body if node else [])
 
-    def step_into(self, mark: Mark, parser: Parser) -> None:
+    def step_into(self, mark: Mark, parser: ExpressionParser) -> None:
         node: tree.Into | None = None
         try:
             name = new_name(mark, parser)
@@ -274,42 +274,42 @@ class _Reader:
             if not isinstance(owner, tree.Layout | tree.Include) and not (self.open and self.open[-1].node is None):
                 raise parser.problem("into-misplaced", mark.start, mark.end)
             node = tree.Into(mark.start, mark.end, "into", name)
-        except ProblemFound as found:
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
         self.block(mark, node, node.body if node else [])
 
-    def step_slot(self, mark: Mark, parser: Parser) -> None:
+    def step_slot(self, mark: Mark, parser: ExpressionParser) -> None:
         name = self.slot_name(mark, parser)
         if name is not None:
             self.body.append(tree.Slot(mark.start, mark.end, "slot", name, None))
 
-    def step_slot_else(self, mark: Mark, parser: Parser) -> None:
+    def step_slot_else(self, mark: Mark, parser: ExpressionParser) -> None:
         name = self.slot_name(mark, parser)
         fallback: list[tree.Node] = []
         node = None if name is None else tree.Slot(mark.start, mark.end, "slot", name, fallback)
         self.block(mark, node, fallback)
 
-    def slot_name(self, mark: Mark, parser: Parser) -> str | None:
+    def slot_name(self, mark: Mark, parser: ExpressionParser) -> str | None:
         try:
             name = new_name(mark, parser) if parser.token.kind == "name" else ""
             parser.accept("else")
             parser.finish()
-        except ProblemFound as found:
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
             return None
         return name
 
-    def step_fallback(self, mark: Mark, parser: Parser) -> None:
+    def step_fallback(self, mark: Mark, parser: ExpressionParser) -> None:
         try:
             parser.finish()
             if not any(opened.word == "into" for opened in self.open):
                 raise parser.problem("fallback-misplaced", mark.start, mark.end)
-        except ProblemFound as found:
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
         else:
             self.body.append(tree.Fallback(mark.start, mark.end))
 
-    def step_part(self, mark: Mark, parser: Parser) -> None:
+    def step_part(self, mark: Mark, parser: ExpressionParser) -> None:
         node: tree.Part | None = None
         try:
             token = parser.token
@@ -325,29 +325,29 @@ class _Reader:
                 line = self.source.position(self.reading.parts[name].start)[0]
                 raise parser.problem("part-repeated", token.start, token.end, word=name, line=line)
             node = self.reading.parts[name] = tree.Part(mark.start, mark.end, "part", name, taken)
-        except ProblemFound as found:
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
-        self.push(Open("part", mark, node, node.body if node else []))
+        self.push(OpenStep("part", mark, node, node.body if node else []))
 
     # --- the others ----------------------------------------------------------------------------------------------
 
-    def step_let(self, mark: Mark, parser: Parser) -> None:
+    def step_let(self, mark: Mark, parser: ExpressionParser) -> None:
         try:
             name = new_name(mark, parser)
             if not parser.accept("="):
                 raise shape_problem(mark, parser, '"=" is missing after the name')
             expression = parser.expression()
             parser.finish()
-        except ProblemFound as found:
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
         else:
             self.body.append(tree.Let(mark.start, mark.end, name, expression))
 
-    def step_end(self, mark: Mark, parser: Parser) -> None:
+    def step_end(self, mark: Mark, parser: ExpressionParser) -> None:
         closes = parser.take().text if parser.token.kind != "end" else ""
         try:
             parser.finish()
-        except ProblemFound as found:
+        except SyntaxProblem as found:
             self.problems.append(found.problem)
         self.close(mark, closes)
 

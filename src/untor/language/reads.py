@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from untor.language import tree
-from untor.language.expressions import Parser
-from untor.language.tokens import ProblemFound
+from untor.language.expressions import ExpressionParser
+from untor.language.tokens import SyntaxProblem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -28,10 +28,10 @@ class Read(NamedTuple):
 def read_at(source: Source, start: int, end: int) -> Read | None:
     """Return what the expression between two offsets reads; ``None`` if it is neither a dot nor an item."""
     try:
-        parser = Parser(source, start, end)
+        parser = ExpressionParser(source, start, end)
         node = parser.expression()
         parser.finish()
-    except ProblemFound:
+    except SyntaxProblem:
         return None
     if not isinstance(node, tree.Attribute | tree.Item):
         return None

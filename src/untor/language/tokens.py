@@ -51,7 +51,7 @@ class Token(NamedTuple):
     end: int
 
 
-class ProblemFound(Exception):  # noqa: N818  never leaves the reader
+class SyntaxProblem(Exception):  # noqa: N818  never leaves the reader
     """Stops the reading of one mark; the reader goes on at the next."""
 
     def __init__(self, problem: Problem) -> None:
@@ -60,7 +60,7 @@ class ProblemFound(Exception):  # noqa: N818  never leaves the reader
 
 
 def tokens(source: Source, start: int, end: int) -> list[Token]:
-    """Cut a part of the source into tokens, an ``end`` token last. Raises ``ProblemFound``."""
+    """Cut a part of the source into tokens, an ``end`` token last. Raises ``SyntaxProblem``."""
     found: list[Token] = []
     position = start
     while position < end and (match := _TOKEN.match(source.text, position, end)):
@@ -71,10 +71,10 @@ def tokens(source: Source, start: int, end: int) -> list[Token]:
         if kind == "name":
             kind = "word" if text in KEYWORDS else "name"
         elif kind == "number" and not _NUMBER.fullmatch(text):
-            raise ProblemFound(Problem("number-bad", source, begin, position, number=text))
+            raise SyntaxProblem(Problem("number-bad", source, begin, position, number=text))
         found.append(Token(kind, text, begin, position))
     if position < end:
-        raise ProblemFound(_unreadable(source, position, end))
+        raise SyntaxProblem(_unreadable(source, position, end))
     found.append(Token("end", "", end, end))
     return found
 
@@ -93,7 +93,7 @@ def _unreadable(source: Source, position: int, end: int) -> Problem:
 
 
 def string_value(source: Source, token: Token) -> str:
-    """Return the text that a string literal stands for. Raises ``ProblemFound`` for an unknown escape."""
+    """Return the text that a string literal stands for. Raises ``SyntaxProblem`` for an unknown escape."""
     body = token.text[1:-1]
     if "\\" not in body:
         return body
@@ -105,7 +105,7 @@ def string_value(source: Source, token: Token) -> str:
         if match[4] in _SIMPLE:
             return _SIMPLE[match[4]]
         place = token.start + 1 + match.start()
-        raise ProblemFound(Problem("string-escape", source, place, place + len(match[0]), escape=match[0]))
+        raise SyntaxProblem(Problem("string-escape", source, place, place + len(match[0]), escape=match[0]))
 
     return _ESCAPE.sub(replaced, body)
 
@@ -114,5 +114,5 @@ def number_value(source: Source, token: Token) -> float:
     """Return the number that a literal stands for (an ``int`` or a ``float``)."""
     text = token.text.replace("_", "")
     if len(text) > _MOST_DIGITS or (text.isdigit() and len(text) > 1 and text[0] == "0" and text.strip("0")):
-        raise ProblemFound(Problem("number-bad", source, token.start, token.end, number=token.text[:20]))
+        raise SyntaxProblem(Problem("number-bad", source, token.start, token.end, number=token.text[:20]))
     return int(text) if text.isdigit() else float(text)

@@ -112,7 +112,7 @@ class Binary(Expression):
 
 
 @dataclass(slots=True)
-class Comparison(Expression):
+class Comparisons(Expression):
     """``a < b <= c``: the first operand, then each operator with its operand."""
 
     first: Expression
@@ -314,7 +314,7 @@ def children(node: Expression) -> Iterator[Expression]:
             yield from (first, second)
         case Slice():
             yield from (part for part in (node.first, node.last, node.step) if part is not None)
-        case Comparison():
+        case Comparisons():
             yield node.first
             yield from (part for _, part in node.rest)
         case Conditional():

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 
-from untor.codegen.compiled import Built
+from untor.codegen.compiled import CompiledCode
 from untor.loading.version import VERSION
 
 TYPE_CHECKING = False
@@ -35,7 +35,9 @@ class CodeCache:
         """Return all that makes a compiled template this one; in the file it stands as it is."""
         return chr(0).join([_FORMAT, VERSION, sys.version, *self.options, source.name, source.path or "", source.text])
 
-    def load(self, source: Source, read: Callable[[str], Source]) -> tuple[Built, Mapping[str, tuple[str, ...]]] | None:
+    def load(
+        self, source: Source, read: Callable[[str], Source]
+    ) -> tuple[CompiledCode, Mapping[str, tuple[str, ...]]] | None:
         """Return the code and what was made of a template, when it is there and still what would be made."""
         key = self._key(source)
         path = self._path(key)
@@ -65,9 +67,9 @@ class CodeCache:
                 sources[other.path or other.name] = other
         except (OSError, ValueError, EOFError, TypeError, UntorError):
             return None
-        return Built._make((*parts, sources)), made
+        return CompiledCode._make((*parts, sources)), made
 
-    def save(self, source: Source, built: Built, made: Mapping[str, tuple[str, ...]]) -> None:
+    def save(self, source: Source, built: CompiledCode, made: Mapping[str, tuple[str, ...]]) -> None:
         """Keep a compiled template. A folder that cannot be written to, or not safely, keeps nothing."""
         key = self._key(source)
         path = self._path(key)

@@ -7,13 +7,13 @@ from typing import Any
 
 from untor.analysis.ir import (
     Bind,
-    Call,
+    CallFunction,
     Choice,
-    Emit,
     Function,
-    Group,
     Loop,
     Operation,
+    PrintValue,
+    Scope,
     SlotCall,
     UrlJoin,
     UrlValue,
@@ -24,7 +24,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from untor.analysis.ir import Plan
+    from untor.analysis.ir import TemplateIR
     from untor.diagnostics.source import Source
 
 HOOK = "untor_probe"
@@ -34,7 +34,7 @@ _PATHS = (tree.Name, tree.Attribute, tree.Item, tree.Maybe, tree.Otherwise)
 
 
 @dataclass(frozen=True, slots=True)
-class Site:
+class InjectionPoint:
     """A place in a template where a value comes in.
 
     ``prints`` tells a value that is printed from one that is named, passed on or looped over, which may decide what
@@ -56,11 +56,11 @@ class Site:
         return f"{self.template}:{self.line}:{self.column}"
 
 
-class Instrumented:
+class InstrumentedPage:
     """Rewrites a plan so that its values go through the hook, and lists the sites."""
 
-    def __init__(self, planned: Plan) -> None:
-        self.sites: list[Site] = []
+    def __init__(self, planned: TemplateIR) -> None:
+        self.sites: list[InjectionPoint] = []
         self._done: set[int] = set()
         self._function(planned.main)
         for function in planned.functions:
@@ -76,9 +76,9 @@ class Instrumented:
 
     def _operation(self, operation: Operation, source: Source) -> Operation:
         match operation:
-            case Emit() | UrlValue():
+            case PrintValue() | UrlValue():
                 return self._printed(operation, source)
-            case UrlJoin() | Group():
+            case UrlJoin() | Scope():
                 return replace(operation, body=self._body(operation.body, source))
             case Choice():
                 return Choice([(branch, self._body(body, source)) for branch, body in operation.branches])
@@ -89,7 +89,7 @@ class Instrumented:
                 )
             case Bind():
                 return Bind(replace(operation.node, expression=self._in(operation.node.expression, source)))
-            case Call():
+            case CallFunction():
                 for given in operation.given:
                     given.value = self._in(given.value, source)
                 for function in (operation.function, *operation.closures):
@@ -118,7 +118,7 @@ class Instrumented:
     def _hooked(self, node: tree.Expression, source: Source, **more: Any) -> tree.Expression:
         line, column = source.position(node.start)
         shown = source.text[node.start : node.end]
-        site = Site(len(self.sites), source.name, line, column, shown, **more)
+        site = InjectionPoint(len(self.sites), source.name, line, column, shown, **more)
         self.sites.append(site)
         start, end = node.start, node.end
         return tree.Call(start, end, tree.Name(start, end, HOOK), [tree.Constant(start, end, site.number), node], {})

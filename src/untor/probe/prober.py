@@ -12,7 +12,7 @@ from untor.errors import UntorError
 from untor.escape import printed
 from untor.filters.marking import cleaned
 from untor.filters.strings import lines, paragraphs
-from untor.probe.injection_points import HOOK, Instrumented
+from untor.probe.injection_points import HOOK, InstrumentedPage
 from untor.probe.minimize import shortest, smallest
 from untor.probe.payloads import HALVES, HOSTILE, harmless
 from untor.probe.structure import differing, side_by_side, structure_of
@@ -23,8 +23,8 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
     from untor.compiler.compiler import Compiler
-    from untor.probe.injection_points import Site
-    from untor.probe.structure import Entry
+    from untor.probe.injection_points import InjectionPoint
+    from untor.probe.structure import StructureEntry
 
 _NEVER = frozenset({"javascript", "vbscript", "data", "blob", "filesystem"})
 """Schemes that run code, whatever an engine permits."""
@@ -46,7 +46,7 @@ class Change:
     ``found_with`` is the value that was tried first.
     """
 
-    sites: tuple[Site, ...]
+    sites: tuple[InjectionPoint, ...]
     values: tuple[str, ...]
     found_with: str
     structures: str
@@ -75,7 +75,7 @@ class Probed:
     values: int = 0
     placements: int = 0
     sites: int = 0
-    missed: tuple[Site, ...] = ()
+    missed: tuple[InjectionPoint, ...] = ()
     renderings: int = 0
     refused: int = 0
 
@@ -84,8 +84,8 @@ class _Prober:
     """One page with its data."""
 
     def __init__(self, compiler: Compiler, page: str, context: Mapping[str, object]) -> None:
-        planned = compiler.plan(Origin(page))
-        self.sites = Instrumented(planned).sites
+        planned = compiler.analyse(Origin(page))
+        self.sites = InstrumentedPage(planned).sites
         self.xml = planned.source.name.endswith((".xml", ".svg"))
         self.plain = planned.source.name.endswith(".txt")
         self.schemes = (compiler.settings.url_schemes | {"data:image"}) - _NEVER
@@ -98,7 +98,7 @@ class _Prober:
         self.result = Probed(planned.source.name)
         built_in = {name: _plainly for name in _MAKE_HTML if compiler.settings.filters.get(name) is _MAKE_HTML[name]}
         self._render = compiler.function(planned, helpers={HOOK: self._function()}, filters=built_in)
-        self._known: dict[object, list[Entry] | None] = {}
+        self._known: dict[object, list[StructureEntry] | None] = {}
 
     def _function(self) -> Callable[[int, object], object]:
         """Return the hook as a function: templates call no methods."""
@@ -115,7 +115,7 @@ class _Prober:
 
         return hook
 
-    def structure(self, values: Values) -> list[Entry] | None:
+    def structure(self, values: Values) -> list[StructureEntry] | None:
         """Return the structure of the page with some values; ``None`` where they end in an error."""
         self.active = values
         try:
@@ -129,7 +129,7 @@ class _Prober:
             self.active = {}
         return structure_of(page, xml=self.xml)
 
-    def harmless(self, values: Values) -> list[Entry] | None:
+    def harmless(self, values: Values) -> list[StructureEntry] | None:
         """Return the structure of the page with harmless values in the place of others."""
         plain = {number: self._plain(self.sites[number], text) for number, text in values.items()}
         key = tuple(sorted(plain.items()))
@@ -138,14 +138,14 @@ class _Prober:
         return self._known[key]
 
     @staticmethod
-    def _plain(site: Site, text: str) -> str:
+    def _plain(site: InjectionPoint, text: str) -> str:
         """Return the harmless text in place of another; where the template may count with it, one of its length."""
         if site.prints and (text or site.context != "whole-attribute"):
             return harmless("printed")
         # A boolean attribute is there or not by the truth of its value, which an empty text decides.
         return harmless(text) if not site.prints else ""
 
-    def difference(self, values: Values) -> tuple[list[Entry], list[Entry], int] | None:
+    def difference(self, values: Values) -> tuple[list[StructureEntry], list[StructureEntry], int] | None:
         """Return two structures and where they differ; ``None`` when they are the same."""
         before, after = self.harmless(values), self.structure(values)
         if before is None or after is None:
@@ -153,7 +153,7 @@ class _Prober:
         at = self.first_difference(before, after, values)
         return None if at is None else (before, after, at)
 
-    def first_difference(self, before: list[Entry], after: list[Entry], values: Values) -> int | None:
+    def first_difference(self, before: list[StructureEntry], after: list[StructureEntry], values: Values) -> int | None:
         """Return where the structures of two pages begin to differ, but for links that a value may decide on."""
         alone = [self.sites[number].context for number in values]
         return differing(before, after, self.schemes, links_may_differ=alone in (["url"], ["srcset"]))
@@ -219,7 +219,7 @@ def probe(
     return result
 
 
-def _rounds(prober: _Prober, sites: list[Site], values: Sequence[str]) -> Iterator[Values]:
+def _rounds(prober: _Prober, sites: list[InjectionPoint], values: Sequence[str]) -> Iterator[Values]:
     """Yield what to try: each value at each site, then all data as it comes in, and all values as they are printed."""
     yield from ({site.number: text} for site in sites for text in values)
     # A site that takes no text, as before a filter for dates, would keep all others from being tried together.

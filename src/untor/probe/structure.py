@@ -23,7 +23,7 @@ _DEEPEST = 8
 """How many documents may be inside one another."""
 
 
-class Entry(NamedTuple):
+class StructureEntry(NamedTuple):
     """One thing in a page: how deep it is, what it is in words, and of a URL where it leads.
 
     ``loads`` tells URLs that code or a frame is loaded from; ``text`` is the URL as it stands in the page.
@@ -44,9 +44,9 @@ class StructureMissing(ImportError):  # noqa: N818  the name says what is the ma
     """The packages that read pages are not installed."""
 
 
-def structure_of(page: str, *, xml: bool = False) -> list[Entry]:
+def structure_of(page: str, *, xml: bool = False) -> list[StructureEntry]:
     """Return the structure of a page. Raises ``StructureMissing`` where the extra ``probe`` is not installed."""
-    found: list[Entry] = []
+    found: list[StructureEntry] = []
     if xml:
         _xml(page, found)
     else:
@@ -54,7 +54,7 @@ def structure_of(page: str, *, xml: bool = False) -> list[Entry]:
     return found
 
 
-def _html(page: str, found: list[Entry], depth: int, nested: int) -> None:
+def _html(page: str, found: list[StructureEntry], depth: int, nested: int) -> None:
     try:
         from selectolax.lexbor import LexborHTMLParser  # noqa: PLC0415  an extra
     except ImportError as error:
@@ -67,7 +67,7 @@ def _html(page: str, found: list[Entry], depth: int, nested: int) -> None:
         if node is None:
             continue
         name = node.tag or ""
-        if name == "-comment":
+        if name in {"-comment", ""}:  # a processing instruction has no name
             continue
         attributes = {key: value or "" for key, value in node.attributes.items()}
         if "srcdoc" in attributes:
@@ -80,16 +80,16 @@ def _html(page: str, found: list[Entry], depth: int, nested: int) -> None:
 
 
 @lru_cache(4096)
-def _entries(element: str, attributes: tuple[tuple[str, str], ...], depth: int) -> tuple[Entry, ...]:
+def _entries(element: str, attributes: tuple[tuple[str, str], ...], depth: int) -> tuple[StructureEntry, ...]:
     """Return what an element adds. Nearly all elements of two pages of a probe are the same."""
-    found: list[Entry] = []
+    found: list[StructureEntry] = []
     _element(element, dict(attributes), found, depth, 0)
     return tuple(found)
 
 
-def _element(element: str, attributes: dict[str, str], found: list[Entry], depth: int, nested: int) -> None:
+def _element(element: str, attributes: dict[str, str], found: list[StructureEntry], depth: int, nested: int) -> None:
     """Add an element, and what is in those of its attributes that are more than text."""
-    found.append(Entry(depth, f"<{' '.join([element, *sorted(attributes)])}>"))
+    found.append(StructureEntry(depth, f"<{' '.join([element, *sorted(attributes)])}>"))
     for name in sorted(attributes):
         value = attributes[name]
         if name.startswith("on"):
@@ -100,20 +100,20 @@ def _element(element: str, attributes: dict[str, str], found: list[Entry], depth
             _html(value, found, depth + 1, nested + 1)
         else:
             for url, loads in urls_in(element, name, value, attributes):
-                found.append(Entry(depth + 1, name, address_of(url), loads, url))
+                found.append(StructureEntry(depth + 1, name, address_of(url), loads, url))
 
 
-def _part(depth: int, kind: str, what: str) -> Entry:
+def _part(depth: int, kind: str, what: str) -> StructureEntry:
     """Return the entry of a part of a script or style, with where it leads if it is a URL."""
     shown = f"{kind}: {what}"
     return (
-        Entry(depth, shown, address_of(what.url), what.runs, what.url)
+        StructureEntry(depth, shown, address_of(what.url), what.runs, what.url)
         if isinstance(what, Loaded)
-        else Entry(depth, shown)
+        else StructureEntry(depth, shown)
     )
 
 
-def _content(element: str, attributes: dict[str, str], text: str, found: list[Entry], depth: int) -> None:
+def _content(element: str, attributes: dict[str, str], text: str, found: list[StructureEntry], depth: int) -> None:
     """Add what is in a script or a style element."""
     kind = attributes.get("type", "").strip().lower()
     if element == "style":
@@ -123,10 +123,10 @@ def _content(element: str, attributes: dict[str, str], text: str, found: list[En
     if not kind or kind in _SCRIPTS:
         found += [_part(depth, "script", token) for token in script_shape(text)]
     elif kind in _JSON or kind.endswith("json"):
-        found += [Entry(depth, f"JSON: {part}") for part in json_shape(text)]
+        found += [StructureEntry(depth, f"JSON: {part}") for part in json_shape(text)]
 
 
-def _xml(page: str, found: list[Entry]) -> None:
+def _xml(page: str, found: list[StructureEntry]) -> None:
     """Read XML; what is not well-formed ends the list."""
     depth = 0
     parser = expat.ParserCreate(namespace_separator=" ")
@@ -151,11 +151,11 @@ def _xml(page: str, found: list[Entry]) -> None:
     parser.CharacterDataHandler = characters
     parser.StartElementHandler = start
     parser.EndElementHandler = end
-    parser.ProcessingInstructionHandler = lambda name, _: found.append(Entry(depth, f"<?{name}?>"))
+    parser.ProcessingInstructionHandler = lambda name, _: found.append(StructureEntry(depth, f"<?{name}?>"))
     try:
         parser.Parse(page.encode("utf-8", "replace"), True)  # noqa: FBT003  its shape
     except expat.ExpatError as error:
-        found.append(Entry(depth, f"not well-formed: {expat.ErrorString(error.code)}"))
+        found.append(StructureEntry(depth, f"not well-formed: {expat.ErrorString(error.code)}"))
 
 
 _XLINK = "http://www.w3.org/1999/xlink "
@@ -167,7 +167,11 @@ def _local(name: str) -> str:
 
 
 def differing(
-    harmless: list[Entry], other: list[Entry], schemes: frozenset[str], *, links_may_differ: bool = False
+    harmless: list[StructureEntry],
+    other: list[StructureEntry],
+    schemes: frozenset[str],
+    *,
+    links_may_differ: bool = False,
 ) -> int | None:
     """Return where two structures begin to differ; ``None`` when they do not.
 
@@ -182,7 +186,7 @@ def differing(
     return None if len(harmless) == len(other) else min(len(harmless), len(other))
 
 
-def _may_lead(one: Entry, two: Entry, schemes: frozenset[str], *, free: bool) -> bool:
+def _may_lead(one: StructureEntry, two: StructureEntry, schemes: frozenset[str], *, free: bool) -> bool:
     if one.address is None or two.address is None:
         return one.address is two.address
     if one.address == two.address or two.address.scheme == "about" or not two.text.strip():
@@ -193,7 +197,7 @@ def _may_lead(one: Entry, two: Entry, schemes: frozenset[str], *, free: bool) ->
 
 
 def side_by_side(
-    harmless: list[Entry], other: list[Entry], at: int, *, titles: tuple[str, str], around: int = 4
+    harmless: list[StructureEntry], other: list[StructureEntry], at: int, *, titles: tuple[str, str], around: int = 4
 ) -> str:
     """Show two structures next to each other, from a little before the place where they begin to differ."""
     start = max(0, at - around)

@@ -61,7 +61,7 @@ def locate(error: BaseException, sources: Sources) -> tuple[Source, int, int] | 
     return source, start, max(end, start + 1)
 
 
-def trouble(error: Exception, sources: Sources, calls: Calls, reads: Reads) -> UntorError | None:
+def replacement_for(error: Exception, sources: Sources, calls: Calls, reads: Reads) -> UntorError | None:
     """Return the exception to raise instead; ``None`` to raise the original one again, with its position filled in."""
     instead = _instead_of(error, sources, calls, reads)
     _give_own_lines(error)
@@ -136,7 +136,7 @@ def _in_own_file(part: TracebackType, source: Source, following: TracebackType |
     return TracebackType(following, own.tb_frame, own.tb_lasti, line)
 
 
-def untold(error: Exception) -> bool:
+def has_no_location(error: Exception) -> bool:
     """Tell whether an exception has no place yet: only then what raised it is done again by code that has one.
 
     What has a place comes from another page, whose values make this one.

@@ -23,7 +23,7 @@ _MOST = 60
 _LOCAL = re.compile(r"(?:v_(.+)_\d+|p_(.+))", re.DOTALL)
 
 
-class Line(NamedTuple):
+class ShownLine(NamedTuple):
     """A line of a template; in the line of the problem, ``marked`` is what is wrong."""
 
     number: int
@@ -43,10 +43,10 @@ class Shown(NamedTuple):
     file: str
     line: int
     column: int
-    lines: list[Line]
+    lines: list[ShownLine]
 
 
-class Value(NamedTuple):
+class ShownValue(NamedTuple):
     """A value in reach: its name, where it comes from, its type, and its text when that is asked for."""
 
     name: str
@@ -71,11 +71,11 @@ def shown(problem: Problem) -> Shown:
             break
         start = min(max(problem.start - begin, 0), len(text)) if number == line else 0
         stop = min(max(problem.end - begin, start), len(text)) if number == line else 0
-        lines.append(Line(number, text[:start], text[start:stop], text[stop:], number == line))
+        lines.append(ShownLine(number, text[:start], text[start:stop], text[stop:], number == line))
     return Shown(kind, problem.code, problem.message, hints, source.path or source.name, line, column, lines)
 
 
-def values_of(error: UntorError, context: Mapping[str, object], *, texts: bool) -> list[Value]:
+def values_of(error: UntorError, context: Mapping[str, object], *, texts: bool) -> list[ShownValue]:
     """Return the values in reach where rendering failed, innermost first; with ``texts``, what they are too."""
     found: dict[str, tuple[str, object]] = {}
     for frame in traces(error):
@@ -86,7 +86,9 @@ def values_of(error: UntorError, context: Mapping[str, object], *, texts: bool) 
     for name, value in context.items():
         if isinstance(name, str):
             found.setdefault(name, ("the page's data", value))
-    return [Value(name, comes, kind_of(value), _text(value) if texts else "") for name, (comes, value) in _few(found)]
+    return [
+        ShownValue(name, comes, kind_of(value), _text(value) if texts else "") for name, (comes, value) in _few(found)
+    ]
 
 
 def _few(found: Mapping[str, tuple[str, object]]) -> Iterable[tuple[str, tuple[str, object]]]:

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import NamedTuple
 
 from untor.check.site import Site
-from untor.data import READERS, Wanted, load
+from untor.data import READERS, ReadOptions, load
 from untor.data.sqlite_file import ENDINGS as SQLITE
 from untor.errors import TemplateMissing
 from untor.loading.loader import ENDINGS
@@ -27,7 +27,7 @@ FILES = frozenset(
 """Endings of files that may stand beside the templates and are sent as they are."""
 
 
-class Entry(NamedTuple):
+class IndexEntry(NamedTuple):
     """A page of the index; ``path`` is that of its URL, without the first solidus."""
 
     name: str
@@ -84,10 +84,10 @@ class Preview:
         """Return the values of a page, read anew. Raises ``DataError``."""
         context = dict(self.given())
         for file in self.beside(name):
-            context |= load(str(file), None, Wanted())
+            context |= load(str(file), None, ReadOptions())
         return context
 
-    def pages(self) -> tuple[list[Entry], list[str]]:
+    def pages(self) -> tuple[list[IndexEntry], list[str]]:
         """Return the pages of the site, and the templates that others are made of."""
         site = Site(self.engine.compiler)
         pages = dict.fromkeys(page.file for page in site.pages() if not page.part)
@@ -96,7 +96,7 @@ class Preview:
             others = sorted(site.reached(name) - {name})
             path = next((name.removesuffix(end) for end in ENDINGS if self._leads(name, end)), name)
             path = path.removesuffix("index") if path == "index" or path.endswith("/index") else path
-            entries.append(Entry(name, path, [file.name for file in self.beside(name)], others))
+            entries.append(IndexEntry(name, path, [file.name for file in self.beside(name)], others))
         unread = {problem.source.name for problem in site.unread if problem.source is not None}
         rest = sorted({*site.readings, *unread} - pages.keys())
         return entries, rest

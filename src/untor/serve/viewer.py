@@ -103,7 +103,7 @@ class PreviewApp:
         if _is_window(request):
             return self._viewer(request, None)
         try:
-            planned = compiler.plan(Origin(compiler.loader.name(name)))
+            planned = compiler.analyse(Origin(compiler.loader.name(name)))
         except UntorError as error:
             return self._trouble(name, error, [error.problem], {}, request)
         context = explained_context(compiler, planned, placed_values(planned.placements))
@@ -149,7 +149,7 @@ class PreviewApp:
     def _problems(self, name: str, error: UntorError) -> list[Problem]:
         """Return all problems of a page that does not compile; otherwise the one of its rendering."""
         try:
-            found = self.preview.engine.compiler.plan(Origin(name), collects=True).problems
+            found = self.preview.engine.compiler.analyse(Origin(name), collects=True).problems
         except UntorError:
             found = []
         return found if any(problem.code == error.code for problem in found) else [error.problem]

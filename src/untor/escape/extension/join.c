@@ -89,7 +89,7 @@ int left_to_python(State *state)
 {
     if (!PyErr_Occurred())
         return 0;
-    if (!PyErr_ExceptionMatches(PyExc_Exception) || state->slow[UNTOLD] == NULL)
+    if (!PyErr_ExceptionMatches(PyExc_Exception) || state->slow[HAS_NO_LOCATION] == NULL)
         return -1;
 #if PY_VERSION_HEX < 0x030C0000
     PyObject *type, *error, *trace;
@@ -98,11 +98,11 @@ int left_to_python(State *state)
 #else
     PyObject *error = PyErr_GetRaisedException();
 #endif
-    PyObject *untold = PyObject_CallOneArg(state->slow[UNTOLD], error);
-    int again = untold == Py_True;
-    if (untold == NULL)
+    PyObject *unlocated = PyObject_CallOneArg(state->slow[HAS_NO_LOCATION], error);
+    int again = unlocated == Py_True;
+    if (unlocated == NULL)
         PyErr_Clear();
-    Py_XDECREF(untold);
+    Py_XDECREF(unlocated);
 #if PY_VERSION_HEX < 0x030C0000
     if (!again) {
         PyErr_Restore(type, error, trace);

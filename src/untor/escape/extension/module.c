@@ -2,7 +2,7 @@
 
 #include "module.h"
 
-static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot_data", "dot", "truth", "each", "pairs", "rest", "untold"};
+static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot_data", "dot", "truth", "each", "pairs", "rest", "has_no_location"};
 
 static inline State *state_of(PyObject *module) { return (State *)PyModule_GetState(module); }
 

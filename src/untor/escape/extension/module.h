@@ -13,7 +13,7 @@
 #include <stdint.h>
 #include <string.h>
 
-enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, JSON_STRING, DOT_DATA, DOT, TRUTH, EACH, PAIRS, REST, UNTOLD, SLOW };
+enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, JSON_STRING, DOT_DATA, DOT, TRUTH, EACH, PAIRS, REST, HAS_NO_LOCATION, SLOW };
 
 typedef struct {
     PyObject *slow[SLOW];  /* the functions in Python */

@@ -2,23 +2,23 @@
 
 from __future__ import annotations
 
-from untor.analysis.composition import Frame, Library, Permitted, parameters_of
-from untor.analysis.html_walker import PageWalker
-from untor.analysis.ir import Constant, Emit, Function, Plan
-from untor.analysis.markup_tracker import PageSurroundings
-from untor.analysis.names import Names, Refused
+from untor.analysis.composition import Frame, PageAnalysis, Permissions, parameters_of
+from untor.analysis.html_walker import HtmlWalker
+from untor.analysis.ir import FixedText, Function, PrintValue, TemplateIR
+from untor.analysis.markup_tracker import MarkupTracker
+from untor.analysis.names import AnalysisError, Names
 from untor.analysis.walker import BlockWalker
-from untor.contexts.html_state import Machine
+from untor.contexts.html_state import HtmlState
 from untor.diagnostics.problem import Problem
 from untor.language import tree
-from untor.language.parser import read
+from untor.language.parser import parse
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
     from untor.diagnostics.source import Source
-    from untor.language.parser import Reading
+    from untor.language.parser import ParsedTemplate
 
 PLAIN_TEXT = frozenset({".txt"})
 HTML = frozenset({".html", ".htm", ""})
@@ -56,25 +56,25 @@ class PlainWalker(BlockWalker[tuple[()]]):
         """Walk a node."""
         node = nodes[index]
         if isinstance(node, tree.Text):
-            self.operations.append(Constant(node.text))
+            self.operations.append(FixedText(node.text))
         elif isinstance(node, tree.Print):
             self.names.use(node.expression)
             placement = self.placement(node, "plain-text", ("plain text",), ())
-            self.operations.append(Emit(node.expression, ("plain",), placement))
+            self.operations.append(PrintValue(node.expression, ("plain",), placement))
         else:
             self.step(node)
         return index + 1
 
 
-def reading_of(source: Source) -> Reading:
+def reading_of(source: Source) -> ParsedTemplate:
     """Read a template in the way of its kind of output."""
-    return read(source, surroundings_of(source))
+    return parse(source, surroundings_of(source))
 
 
-def surroundings_of(source: Source) -> PageSurroundings | None:
+def surroundings_of(source: Source) -> MarkupTracker | None:
     """Return what tells the reader whether a step can stand somewhere; ``None`` for plain text."""
     ending = ending_of(source)
-    return None if ending in PLAIN_TEXT else PageSurroundings(xml=ending in XML)
+    return None if ending in PLAIN_TEXT else MarkupTracker(xml=ending in XML)
 
 
 def ending_of(source: Source) -> str:
@@ -82,15 +82,15 @@ def ending_of(source: Source) -> str:
     return source.name[source.name.rfind(".") :] if "." in source.name else ""
 
 
-def plan(
-    reading: Reading,
-    load: Callable[[str], Reading],
+def analyse(
+    reading: ParsedTemplate,
+    load: Callable[[str], ParsedTemplate],
     filters: Mapping[str, Callable[..., object]],
-    permitted: Permitted,
+    permitted: Permissions,
     part: str = "",
     *,
     collects: bool = False,
-) -> Plan:
+) -> TemplateIR:
     """Plan a template, or a part of it; ``load`` reads the others that it uses.
 
     The problems of the result say what is wrong; with any, the plan cannot be built. They are those of the language,
@@ -98,34 +98,34 @@ def plan(
     """
     source = reading.source
     main = Function("render", source, [], context=True)
-    result = Plan(source, main, problems=reading.problems, parts=tuple(reading.parts))
+    result = TemplateIR(source, main, problems=reading.problems, parts=tuple(reading.parts))
     if reading.problems and (reading.torn or not collects):
         return result
-    library = Library(load, filters, permitted, collects=collects)
-    frame = Frame(reading, part, Names(source, filters, library.inputs, permitted.known), main)
+    analysis = PageAnalysis(load, filters, permitted, collects=collects)
+    frame = Frame(reading, part, Names(source, filters, analysis.inputs, permitted.known), main)
     try:
-        walker = _walker(library, frame)
+        walker = _walker(analysis, frame)
         main.parameters = parameters_of(reading, part) or []
-        library.inputs.update(parameter.name for parameter in main.parameters)
+        analysis.inputs.update(parameter.name for parameter in main.parameters)
         walker.page()
         main.body = walker.operations
-    except Refused as found:
-        library.keep(found.problem, source)
-    result.problems = reading.problems + library.problems
-    result.functions = library.functions
-    result.nonces = library.nonces
-    result.inputs = tuple(sorted(library.inputs))
-    result.dependencies = tuple(library.dependencies)
+    except AnalysisError as found:
+        analysis.report(found.problem, source)
+    result.problems = reading.problems + analysis.problems
+    result.functions = analysis.functions
+    result.nonces = analysis.nonces
+    result.inputs = tuple(sorted(analysis.inputs))
+    result.dependencies = tuple(analysis.dependencies)
     return result
 
 
-def _walker(library: Library, frame: Frame) -> PlainWalker | PageWalker:
+def _walker(analysis: PageAnalysis, frame: Frame) -> PlainWalker | HtmlWalker:
     ending = ending_of(frame.source)
     if ending in PLAIN_TEXT:
-        return PlainWalker(library, frame, ())
+        return PlainWalker(analysis, frame, ())
     if ending not in HTML | XML:
         _refuse_marks(frame.source, frame.reading.body, ending)
-    return PageWalker(library, frame, Machine(xml=ending in XML, tables=library.permitted.tables))
+    return HtmlWalker(analysis, frame, HtmlState(xml=ending in XML, tables=analysis.permitted.tables))
 
 
 def _refuse_marks(source: Source, nodes: list[tree.Node], ending: str) -> None:
@@ -137,4 +137,4 @@ def _refuse_marks(source: Source, nodes: list[tree.Node], ending: str) -> None:
                 "reason": "Untor knows no escaping for that format",
                 "remedy": "Use an .html, .xml, .svg or .txt file, or a package for that format.",
             }
-            raise Refused(Problem("place-refused", source, node.start, node.end, **words))
+            raise AnalysisError(Problem("place-refused", source, node.start, node.end, **words))
