@@ -190,9 +190,9 @@ def test_extension_keeps_nothing() -> None:
 def test_out_of_memory() -> None:
     """A text that cannot be made for want of memory is a MemoryError, and nothing worse."""
     script_ = (
-        "import resource; from untor.escape import html; from untor.escape.accelerated import fast; text = '<' * 120_000_000;"
+        "import resource; from untor.escape import html; from untor.escape.accelerated import accelerated; text = '<' * 120_000_000;"
         "resource.setrlimit(resource.RLIMIT_AS, (500_000_000, -1))\n"
-        "try: fast(html.text)(text)\nexcept MemoryError: print('no memory')"
+        "try: accelerated(html.text)(text)\nexcept MemoryError: print('no memory')"
     )
     done = subprocess.run([sys.executable, "-c", script_], capture_output=True, text=True, check=False)
     assert (done.returncode, done.stdout) == (0, "no memory\n"), done.stderr

@@ -14,6 +14,7 @@ from untor.contexts.html_content import of_attribute
 from untor.contexts.html_references import attribute_text
 from untor.contexts.html_state import VALUE_STATES, Ended, HtmlState, Opened
 from untor.contexts.placement import Place, Refusal, Unreadable
+from untor.escape import ESCAPERS
 from untor.language import tree
 
 TYPE_CHECKING = False
@@ -26,8 +27,6 @@ MAKE_HTML = ("cleaned", "lines", "paragraphs", "picture", "table")
 """Built-in filters that return elements."""
 
 _LONGEST_REFERENCE = 40
-_SEVERAL = {"url-segment": "url-segments", "url-first-segment": "url-first-segments"}
-"""What one path segment becomes where the filter ``path`` says that there are several."""
 
 
 class HtmlWalker(BlockWalker[HtmlState]):
@@ -196,9 +195,10 @@ class HtmlWalker(BlockWalker[HtmlState]):
             raise self.refused(place.code, node.start, node.end, **place.words)
         self.names.use(node.expression)
         expression, escapers = node.expression, place.escapers
-        if escapers[0] in _SEVERAL and self.names.is_built_in(expression, "path"):
+        several = ESCAPERS[escapers[0]].several
+        if several and self.names.is_built_in(expression, "path"):
             assert isinstance(expression, tree.Filter)  # noqa: S101  is_built_in has looked
-            expression, escapers = expression.value, (_SEVERAL[escapers[0]], *escapers[1:])
+            expression, escapers = expression.value, (several, *escapers[1:])
         if self.names.is_own_url(expression):
             escapers = tuple(name.replace("resource-url", "url") for name in escapers)
         placement = self.placement(node, place.context, place.path, escapers)

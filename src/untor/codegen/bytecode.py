@@ -10,6 +10,7 @@ import ast
 from typing import NamedTuple
 
 from untor.codegen.nodes import call, constant, load
+from untor.escape import ESCAPERS
 from untor.filters import NAMES
 
 TYPE_CHECKING = False
@@ -35,14 +36,7 @@ LONGEST = 100_000
 DEEPEST = 12
 """How many loops a program has in one another."""
 
-_LETTERS = {
-    "e_text": "t",
-    "e_attribute": "a",
-    "e_rcdata": "r",
-    "e_percent": "p",
-    "e_segment_url": "s",
-    "e_url_segment": "s",
-}
+_LETTERS = {f"e_{name.replace('-', '_')}": row.letter for name, row in ESCAPERS.items() if row.letter}
 """The escaping functions that are part of writing, by the letters of joins."""
 
 Slot = tuple[str, int]

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 from untor.analysis.ir import FixedText, Nonce, Operation, PrintValue, UrlFixed, UrlJoin, UrlValue
 from untor.codegen.nodes import LOAD, call, constant, load, store
 from untor.codegen.type_guards import MOST_OWNERS
-from untor.escape import EMBEDDING, INERT
+from untor.escape import EMBEDDING, ESCAPERS
 from untor.escape.url import FIXED, QUERY
 from untor.language import tree
 
@@ -33,9 +33,6 @@ RETURN = "return"
 
 LONGEST_RUN = 60
 """How many values one run takes: all of them are on the interpreter's stack at once."""
-
-_JOINED = {"text": "t", "attribute": "a", "rcdata": "r", "percent": "p", "segment-url": "s", "url-segment": "s"}
-"""The escaping functions that a join knows, by its letters; any other value it takes as printed already: ``=``."""
 
 _TEXT = tuple(constant(character) for character in "&<>")
 _SPECIAL = {"text": _TEXT, "rcdata": _TEXT, "attribute": (*_TEXT, constant('"'), constant("'"))}
@@ -197,9 +194,9 @@ class OutputWriter:
         """Print a value through its escaping functions."""
         node = operation.expression
         first, *others = operation.escapers
-        if others and others[0] == "attribute" and first in INERT:
+        if others and others[0] == "attribute" and ESCAPERS[first].inert:
             del others[0]
-        letter = _JOINED.get(first, "") if self.joins and not others else ""
+        letter = ESCAPERS[first].letter if self.joins and not others else ""
         given = None
         if letter:
             given, value = self.given(node)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from untor.diagnostics.source import Source
-from untor.explain.descriptions import WORDS, in_order, kind_of_context
+from untor.escape import ESCAPERS
+from untor.explain.descriptions import in_order, kind_of_context
 from untor.language import tree
 from untor.language.expressions import ExpressionParser
 from untor.language.tokens import SyntaxProblem
@@ -34,7 +35,7 @@ def _value(number: int, placement: Placement) -> PrintedValue:
     if placement.reason is not None and placement.context == "text":
         done = (*_filters(placement)[:-1], f"printed as it is, because: {placement.reason}")
         return PrintedValue(number, placement, "trusted", done)
-    escaped = [WORDS[name] for name in in_order(placement.escapers) or ("plain",)]
+    escaped = [ESCAPERS[name].words for name in in_order(placement.escapers) or ("plain",)]
     return PrintedValue(number, placement, kind_of_context(placement.context), (*_filters(placement), *escaped))
 
 

@@ -8,8 +8,9 @@ from typing import NamedTuple
 from untor.analysis.ir import PrintValue, UrlValue, all_operations
 from untor.diagnostics.source import Source
 from untor.errors import error_of
+from untor.escape import ESCAPERS
 from untor.escape.url import URL
-from untor.explain.descriptions import WORDS, in_order
+from untor.explain.descriptions import in_order
 from untor.explain.printed_values import chain
 from untor.language import tree
 from untor.language.expressions import ExpressionParser
@@ -101,7 +102,7 @@ def _escaped(compiler: Compiler, operation: PrintValue | UrlValue, value: object
     names = in_order(operation.placement.escapers) or ("plain",)
     if isinstance(operation, UrlValue) and operation.kind == URL:
         pieces = functions[f"{names[0]}-pieces"]
-        return [Step(WORDS[names[0]], _result(lambda: pieces([(URL, value, "")])))]
+        return [Step(ESCAPERS[names[0]].words, _result(lambda: pieces([(URL, value, "")])))]
     before = operation.before if isinstance(operation, PrintValue) else ()
     after = operation.after if isinstance(operation, PrintValue) else ()
     steps: list[Step] = []
@@ -115,7 +116,7 @@ def _escaped(compiler: Compiler, operation: PrintValue | UrlValue, value: object
         else:
             given = (value,) if len(names) > 1 else (*before, value, *after)
             text = _result(lambda: function(*given))  # noqa: B023
-        steps.append(Step(WORDS[name], text))
+        steps.append(Step(ESCAPERS[name].words, text))
     return steps
 
 
