@@ -83,7 +83,7 @@ class MarkError(UntorError):
 
 
 class PlacementError(UntorError):
-    """A value stands where no escaping can promise that the page keeps its structure."""
+    """A value is printed where no escaping can guarantee that the page keeps its structure."""
 
     __module__ = "untor"
 

@@ -1,4 +1,4 @@
-"""``pytest --untor FOLDER``: each template of a site as one test, which fails with what the checker finds in it."""
+"""``pytest --untor FOLDER``: each template of a site as a test, which fails with the checker's findings in it."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""The only meeting point of language and places: walks a tree through the state machines and picks the escaping."""
+"""Where the language meets the contexts: walks a tree through the state machines and picks the escaping."""

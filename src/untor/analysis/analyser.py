@@ -1,4 +1,4 @@
-"""From source text to a plan, by the kind of output."""
+"""From a parsed template to its IR, by the kind of output."""
 
 from __future__ import annotations
 
@@ -72,7 +72,7 @@ def reading_of(source: Source) -> ParsedTemplate:
 
 
 def surroundings_of(source: Source) -> MarkupTracker | None:
-    """Return what tells the reader whether a step can stand somewhere; ``None`` for plain text."""
+    """Return the tracker that tells a step from markup; ``None`` for plain text."""
     ending = ending_of(source)
     return None if ending in PLAIN_TEXT else MarkupTracker(xml=ending in XML)
 

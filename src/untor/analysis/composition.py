@@ -1,4 +1,4 @@
-"""Includes, layouts, slots and parts: walks each piece where it is used, with the names that it sees there."""
+"""Includes, layouts, slots and parts: each is walked where it is used, with the names that it sees there."""
 
 from __future__ import annotations
 
@@ -50,7 +50,7 @@ class FilledSlot:
 
 @dataclass(slots=True)
 class Frame:
-    """A template or part that is being walked: its reading, the names in reach, the content for its slots."""
+    """A template or part that is being walked: its tree, the visible names, the content for its slots."""
 
     reading: ParsedTemplate
     part: str

@@ -1,4 +1,4 @@
-"""The hashes of the scripts and styles that are part of a page itself (CSP Level 3 §6.7.3.3)."""
+"""The hashes of the inline scripts and styles of a page (CSP Level 3 §6.7.3.3)."""
 
 from __future__ import annotations
 

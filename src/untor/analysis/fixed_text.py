@@ -1,4 +1,4 @@
-"""Fixed text between marks: runs of it, places in them, and ends that nothing after them can change."""
+"""Fixed text between marks: runs of it, positions in them, and ends that nothing after them can change."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 
 def text_run(nodes: list[tree.Node], index: int) -> list[tree.Text]:
-    """Return the texts that stand one after another from an index on; a note may have stood between them."""
+    """Return the consecutive texts from an index on; notes between them are skipped."""
     run: list[tree.Text] = []
     while index < len(nodes) and isinstance(node := nodes[index], tree.Text):
         run.append(node)

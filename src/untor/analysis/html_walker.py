@@ -1,4 +1,4 @@
-"""Walks the tree of an HTML template through the HTML machine."""
+"""Walks the tree of an HTML template through the state of HTML."""
 
 from __future__ import annotations
 
@@ -73,12 +73,12 @@ class HtmlWalker(BlockWalker[HtmlState]):
         return describe(state)
 
     def end_block(self, node: tree.Block) -> None:
-        """Hold the value of a URL attribute together: it is judged as a whole."""
+        """Refuse a step that splits a URL attribute: it is judged as a whole."""
         if self._in_url():
             raise self.refused("url-split", node.start, node.end, name=self.state.attribute)
 
     def end_function(self, function: Function) -> None:
-        """Hold the value of a URL attribute together: it cannot begin in a piece and end after it."""
+        """Refuse a step that splits a URL attribute: it cannot begin in a piece and end after it."""
         if self._in_url():
             end = len(function.source.text)
             raise self.refused("url-split", end - 1, end, name=self.state.attribute)
@@ -213,7 +213,7 @@ class HtmlWalker(BlockWalker[HtmlState]):
             self.state.took_value()
 
     def _excepted(self, place: Place | Refusal, node: tree.Print) -> Place | Refusal:
-        """Let trusted HTML stand where text cannot, and no elements where they would end what is around them."""
+        """Accept trusted HTML where text cannot be, and no elements where they would close the element around them."""
         if isinstance(place, Refusal):
             if place.html and self.names.trusted(node.expression):
                 return Place("value", "text", ("text",), ("text",))

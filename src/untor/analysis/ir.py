@@ -1,4 +1,4 @@
-"""What a template does when it is rendered: the plan that ``codegen`` turns into Python."""
+"""The intermediate representation: what a template does when it is rendered; ``codegen`` turns it into code."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 
 class Placement(NamedTuple):
-    """Where one value of a template lands and what is done to it.
+    """Where a value of a template is printed, and its escaping.
 
     ``line`` and ``column`` count from 1 (columns in code points); ``path`` goes from the outermost place to the
     innermost; ``escapers`` are named in the order they are applied; ``reason`` is that of a trusted value.
@@ -85,7 +85,7 @@ class PrintValue(Operation):
 
 @dataclass(slots=True)
 class UrlFixed(Operation):
-    """Fixed text of a URL, as it stands in the page and as a browser reads it."""
+    """Fixed text of a URL, as it is in the page and as a browser reads it."""
 
     raw: str
     plain: str

@@ -1,4 +1,4 @@
-"""Looks ahead in a tag for attributes that decide what the one before them means, like ``rel`` of a link."""
+"""Looks ahead in a tag for attributes that decide what an earlier one means, like ``rel`` of a link."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from untor.contexts.placement import Unreadable
 from untor.language import tree
 
 DECIDED_LATE = frozenset({"link", "meta", "animate", "set", "animatetransform", "animatemotion", "animatecolor"})
-"""Elements with attributes whose meaning other attributes decide, wherever in the tag they stand."""
+"""Elements with attributes whose meaning other attributes decide, anywhere in the tag."""
 
 ATTRIBUTE_VALUE_STATES = VALUE_STATES | {"before attribute value"}
 _IN_TAG = TAG_STATES | ATTRIBUTE_VALUE_STATES
@@ -17,7 +17,7 @@ _UNKNOWN = tuple((name, None) for name in (*sorted(DECIDING), ANYTHING))
 
 
 def attributes_ahead(machine: HtmlState, nodes: list[tree.Node], index: int) -> tuple[tuple[str, str | None], ...]:
-    """Return the deciding attributes that come later in the tag; any may come where a step stands in it."""
+    """Return the deciding attributes that come later in the tag; with a step in the tag, any attribute may come."""
     after = machine.copy()
     after.markup_only = True
     for node in nodes[index:]:

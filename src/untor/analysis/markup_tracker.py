@@ -1,4 +1,4 @@
-"""Tells the reader of the language whether a ``<!`` stands in markup."""
+"""Follows the markup while a template is parsed, to tell a step from a ``<!`` of the markup."""
 
 from __future__ import annotations
 

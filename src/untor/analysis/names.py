@@ -1,4 +1,4 @@
-"""Names and filters in expressions: what is bound where, what is read from the context, what cannot be."""
+"""Names and filters in expressions: what is bound where, what the page's values must have, what is not valid."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ Known = Callable[[object, Collection[str]], str]
 
 
 class Names:
-    """The names in reach at a point of a template, innermost scope last."""
+    """The names that are visible at a point of a template, innermost scope last."""
 
     def __init__(
         self,

@@ -1,4 +1,4 @@
-"""Walks nodes in order, and goes on after a problem where a checker wants all of them."""
+"""Walks nodes in order, and continues after a problem where a checker collects them all."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ class Walker(ABC, Generic[State]):
 
     @property
     def names(self) -> Names:
-        """The names in reach."""
+        """The visible names."""
         return self.frame.names
 
     @abstractmethod
@@ -110,6 +110,6 @@ class Walker(ABC, Generic[State]):
         return True
 
     def found_again(self, before: State, *, lost: bool) -> None:
-        """Go on after a block or piece that got lost: most end where they began."""
+        """Resume after an unreadable block, assuming that it ends in its start state."""
         if self.lost and not lost:
             self.lost, self.state = False, self.fork(before)

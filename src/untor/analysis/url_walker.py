@@ -1,4 +1,4 @@
-"""Walks the value of a URL attribute through the URL parser's states, and decides how the whole is made safe."""
+"""Walks the value of a URL attribute through the states of the URL parser, and decides how to make the whole safe."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Branches and loops: walks each way that a template can go, and joins the states that the ways end in."""
+"""Branches and loops: walks every path through a template, and joins the states that the paths end in."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""The checker: all that can be known of a site's templates without data."""
+"""The checker: everything about a site's templates that can be known without data."""

@@ -1,4 +1,4 @@
-"""Runs all rules over a site, in several processes where that is faster."""
+"""Applies all rules to a site, in several processes where that is faster."""
 
 from __future__ import annotations
 

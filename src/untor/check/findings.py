@@ -84,7 +84,7 @@ def shown(source: Source) -> str:
 
 
 def finding_of(problem: Problem, where: Source | None = None) -> Finding:
-    """Return the finding that a problem is; ``where`` stands in for a source that it does not name."""
+    """Return the finding that a problem is; ``where`` is used if it has no source."""
     source = problem.source or where
     if source is None:
         raise ValueError("a finding is in a template")

@@ -1,4 +1,4 @@
-"""Rules about names: taken and never read, read and never taken, read by an included template and not passed to it."""
+"""Rules about names: declared and never read, read and never declared, read by an include and not passed to it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Which elements are open, and the tags that do not fit: never closed, closed by another tag, closing nothing."""
+"""The open elements, and the tags that do not match: never closed, closed by another tag, closing nothing."""
 
 from __future__ import annotations
 

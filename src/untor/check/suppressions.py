@@ -1,4 +1,4 @@
-"""What a site accepts: rules turned off in place by a ``note``, or for all of it in its settings."""
+"""Accepted findings: rules turned off in place by a ``note``, or for the whole site in its settings."""
 
 from __future__ import annotations
 
@@ -81,7 +81,7 @@ class Suppressions:
 
 
 def _lines(source: Source, note: Mark) -> Iterator[int]:
-    """Yield the lines that a note counts for: its own, and the next that is not notes alone when it stands alone."""
+    """Yield the lines that a note counts for: its own; alone in its line, also the next line that is not a note."""
     first, last = source.position(note.start)[0], source.position(note.end - 1)[0]
     yield from range(first, last + 1)
     text = "\n".join(source.line(line) for line in range(first, last + 1))

@@ -1,4 +1,4 @@
-"""Rules about tags: the page's encoding, windows that are opened, what a strict Content-Security-Policy forbids."""
+"""Rules about tags: the page's encoding, new windows, what a strict Content-Security-Policy forbids."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Walks the elements of a page through its steps, layouts and includes: which are open where, and which tags it has."""
+"""Walks the elements of a page through its steps, layouts and includes: where each is open, and its tags."""
 
 from __future__ import annotations
 

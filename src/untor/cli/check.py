@@ -134,7 +134,7 @@ def _names(site: Engine, path: str) -> Iterator[str]:
 
 
 def _show(report: str, *, coloured: bool) -> None:
-    """Print a report; on a terminal, severities and carets stand out."""
+    """Print a report; on a terminal, severities and carets are highlighted."""
     if not coloured or not sys.stdout.isatty():
         click.echo(report, nl=False)
         return

@@ -1,4 +1,4 @@
-"""``untor demo``: Port Ellery as a live site, on this machine."""
+"""``untor demo``: Port Ellery as a live site on this machine."""
 
 from __future__ import annotations
 

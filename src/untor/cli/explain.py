@@ -1,4 +1,4 @@
-"""``untor explain``: where each value of a page lands and how it is escaped there."""
+"""``untor explain``: where each value of a page is printed, and its escaping."""
 
 from __future__ import annotations
 

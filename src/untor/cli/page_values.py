@@ -1,4 +1,4 @@
-"""The data that a page is given on the command line."""
+"""The options of the command line that give a page its values."""
 
 from __future__ import annotations
 

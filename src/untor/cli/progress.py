@@ -1,4 +1,4 @@
-"""A bar that shows how far a command has come, on a terminal."""
+"""A progress bar, on a terminal."""
 
 from __future__ import annotations
 

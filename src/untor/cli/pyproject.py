@@ -1,4 +1,4 @@
-"""What ``[tool.untor]`` in the nearest ``pyproject.toml`` says."""
+"""The settings in ``[tool.untor]`` of the nearest ``pyproject.toml``."""
 
 from __future__ import annotations
 

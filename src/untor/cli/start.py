@@ -1,4 +1,4 @@
-"""``untor start``: a small site to begin from."""
+"""``untor start``: creates a small site."""
 
 from __future__ import annotations
 

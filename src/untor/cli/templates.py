@@ -1,4 +1,4 @@
-"""Where the command line finds templates."""
+"""How the command line finds templates."""
 
 from __future__ import annotations
 

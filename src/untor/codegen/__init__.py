@@ -1,1 +1,1 @@
-"""From plan to Python's syntax tree to code; decides nothing."""
+"""From IR to Python's syntax tree to code; decides nothing."""

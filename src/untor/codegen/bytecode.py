@@ -1,4 +1,4 @@
-"""Loops as programs of the extension: the same code, translated into steps that ``interpreter.c`` does for each item.
+"""Loops as programs of the extension: the same code, as instructions that ``interpreter.c`` runs for each item.
 
 What is translated is the code that the builder has written for the loop's body, so that the two cannot mean different
 things; that code stays behind the program, for the items from the first one on that the program leaves to it.
@@ -44,7 +44,7 @@ Slot = tuple[str, int]
 
 
 class Untranslatable(Exception):  # noqa: N818  no error: the loop is left to Python
-    """Raised for code that no step does."""
+    """No instruction does this."""
 
 
 class Program(NamedTuple):
@@ -118,7 +118,7 @@ class BytecodeCompiler:
         return self.kept.setdefault(key, (("kept", len(self.kept)), made))[0]
 
     def assigned(self, target: ast.expr, slot: Slot) -> None:
-        """Let names of a target stand for a value, or for the two of a pair."""
+        """Bind the names of a target to a value, or to the two of a pair."""
         if isinstance(target, ast.Name):
             self.variables[target.id] = slot
             return
@@ -302,7 +302,7 @@ class BytecodeCompiler:
         return slot
 
     def owner(self, node: ast.expr) -> Slot:
-        """Translate what stands before a dot."""
+        """Translate the owner before a dot."""
         path = _path(node)
         if not isinstance(node, ast.Call) or path is None:
             return self.value(node)
@@ -447,7 +447,7 @@ def _index(table: list[object] | list[str] | list[tuple[tuple[str, ...], bytes]]
 
 
 def translated(target: ast.expr, body: list[ast.stmt], *, chunks: bool, awaits: bool) -> Program | None:
-    """Return a loop's program; ``None`` where there is none."""
+    """Return a loop's program; ``None`` if it has none."""
     try:
         return BytecodeCompiler(chunks=chunks, awaits=awaits).program(target, body)
     except Untranslatable:

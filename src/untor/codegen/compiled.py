@@ -1,4 +1,4 @@
-"""What the compiler makes of a template; known without loading the compiler."""
+"""The result of code generation, importable without it."""
 
 from __future__ import annotations
 

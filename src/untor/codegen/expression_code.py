@@ -287,7 +287,7 @@ class ExpressionGenerator:
         return ast.Compare(of_type, [wanted[0]], [load(wanted[1])])
 
     def test_of_last(self, name: str, value: ast.expr) -> ast.expr:
-        """Test in a loop that a value, which has a name from then on, is of a type whose dots are attributes."""
+        """In a loop: bind the value to a name and test that its type has attribute access."""
         last = self.remembered()
         same = ast.Compare(call("type", value), [ast.Is()], [load(last)])
         direct = ast.Compare(call("type", load(name)), [ast.In()], [load("direct")])
@@ -352,7 +352,7 @@ class ExpressionGenerator:
         return call("item_maybe" if lenient else "item", owner, self.build(node.index))
 
     def _owner(self, node: tree.Expression, *, lenient: bool) -> ast.expr:
-        """Build what stands before a dot: after a ``?``, ``None`` is as good as missing."""
+        """Build the owner before a dot: after a ``?``, ``None`` is as good as missing."""
         outer, self.handing_on = self.handing_on, False
         built = self.build(node, lenient=lenient)
         self.handing_on = outer

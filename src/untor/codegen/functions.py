@@ -1,4 +1,4 @@
-"""One function of a page: what it takes, what it calls and what it does, step by step."""
+"""Generates one function of a page: its parameters, its calls and its operations, one after another."""
 
 from __future__ import annotations
 
@@ -52,7 +52,7 @@ LONGEST_TAIL = 200
 
 
 class FunctionGenerator(LoopGenerator):
-    """Builds one function; values and constant text that stand in a run become one f-string."""
+    """Builds one function; values and fixed text that follow one another become one f-string."""
 
     def __init__(
         self, function: Function, module_state: ModuleState, way: Variant, inside: FunctionGenerator | None = None

@@ -1,4 +1,4 @@
-"""Gives nodes of Python's syntax tree their place in the template, so that tracebacks point there."""
+"""Gives nodes of Python's syntax tree their position in the template, so that tracebacks point there."""
 
 from __future__ import annotations
 
@@ -30,7 +30,7 @@ class Locations:
         self.file = file or self.own
         """The file that the code is said to be in: another one where a piece is part of what includes it."""
         self.first = first
-        """What its lines are counted from, so that the two can be told apart."""
+        """Added to this file's line numbers when its code is part of another file's."""
         self.ascii = source.text.isascii()
         self._line = 0
         self._offset = 0

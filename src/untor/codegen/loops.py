@@ -1,4 +1,4 @@
-"""Loops: what they run over, what is counted, and what is sent while they run."""
+"""Loops: what they iterate over, what they count, and what is sent during them."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ MOST_RUN = 300
 """How many operations a loop has at most that the extension runs."""
 
 MOST_MISSED = 3
-"""How many loops around one may have been tried in vain for the extension, for it to be tried with loops in it."""
+"""Stop trying nested loops in the extension after this many enclosing loops that it could not run."""
 
 DEEPEST_LOOPS = 8
 """How many loops may be nested in one function of the code."""
@@ -40,7 +40,7 @@ class LoopGenerator:
     expressions: ExpressionGenerator
     depth: int
     missed: int
-    """How many of the loops around are none that the extension runs."""
+    """The number of enclosing loops that run in Python."""
 
     def block(self, operations: list[Operation], target: str) -> list[ast.stmt]:
         """Build operations that append to ``target``."""

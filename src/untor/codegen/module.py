@@ -1,4 +1,4 @@
-"""The plan of a template as the code of Python functions, the entry ``render(context=None, /, **values)``."""
+"""The IR of a template as a module of Python functions, with the entry ``render(context=None, /, **values)``."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from untor.diagnostics.source import Source
 
 MOST_FILES = 500
-"""Of how many files the lines are told apart: those of Python end at two thousand million."""
+"""The most files whose line numbers can be encoded: Python's are 32 bits."""
 
 
 def build(plan: TemplateIR, variant: str = "render", *, lenient: bool = False) -> CompiledCode:

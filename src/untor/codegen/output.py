@@ -1,4 +1,4 @@
-"""Runs: text and values that stand one after another in a page, and are written at once.
+"""Runs: fixed text and values that follow one another in a page, written at once.
 
 A run becomes one f-string. With the extension it becomes the call of a join, which escapes and writes all of it in one
 go; the f-string then stands behind it, for values that the join leaves to Python.
@@ -71,7 +71,7 @@ class OutputWriter:
 
     @property
     def joins(self) -> bool:
-        """Tell whether runs are written with joins; code that stands behind something faster is as short as can be."""
+        """Tell whether runs are written with joins; a fallback is kept short."""
         return self.module_state.joins is not None and not self.expressions.plain
 
     def collected(self, run: list[Item]) -> tuple[list[ast.stmt], list[Part]]:

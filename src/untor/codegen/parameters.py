@@ -1,4 +1,4 @@
-"""How a page's function reads its values: as parameters, which Python hands over faster than a dict, or by name."""
+"""How a page's function reads its values: as parameters, which is faster in Python than a dict, or by name."""
 
 from __future__ import annotations
 

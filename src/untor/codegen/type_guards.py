@@ -36,7 +36,7 @@ class AttributeOwners:
         return None if variable is None else (variable, *reversed(names))
 
     def read(self, nodes: Iterable[tree.Expression]) -> None:
-        """Note what is read from in expressions, where it is read whatever the values are."""
+        """Collect the owners that every evaluation reads."""
         todo = [*nodes][::-1]
         while todo:
             node = todo.pop()

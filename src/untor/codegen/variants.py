@@ -24,7 +24,7 @@ class Variant:
     joins: bool = False
 
     def entry(self, named: list[str], body: list[ast.stmt]) -> ast.stmt:
-        """Define the entry function, which says of any exception where in the template it comes from.
+        """Define the entry function, which adds the template's position to any exception.
 
         It takes ``named`` values as parameters of its own, which Python hands over faster than a dict.
         """

@@ -1,1 +1,1 @@
-"""Where a value lands: state machines and tables of the standards; the template language is not known here."""
+"""State machines and tables of the standards: in which context a value is printed. Knows no template language."""

@@ -50,7 +50,7 @@ _BOUND = re.compile(r"(?:v-bind:|x-bind:|:)(?:([a-z][a-z:-]*)(?:\..*)?\Z)?")
 
 
 def _pattern(name: str) -> re.Pattern[str]:
-    """Return the pattern of a name in which ``*`` stands for any text, and all else for itself."""
+    """Return the pattern of a name in which ``*`` matches any text."""
     return re.compile(".*".join(map(re.escape, name.split("*"))), re.DOTALL)
 
 

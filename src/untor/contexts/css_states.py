@@ -1,4 +1,4 @@
-"""CSS as far as it decides what a value printed in it would be (CSS Syntax Level 3 §4 and §5, CSS Nesting)."""
+"""CSS, as far as it decides on contexts (CSS Syntax Level 3 §4 and §5, CSS Nesting)."""
 
 from __future__ import annotations
 
@@ -342,7 +342,7 @@ def _url(style: Style, text: str, position: int) -> int:
 
 
 def _lose_url(style: Style) -> None:
-    """Give up at a bad URL (§4.3.14); where a value stands in it, an empty one could make a good one of it."""
+    """Give up at a bad URL (§4.3.14): an empty value in it could make it a valid one."""
     if style.valued:
         raise unreadable("in a URL that goes on like this", "an empty value would make another one of it", "End it.")
     style.state = "lost"
@@ -372,7 +372,7 @@ def _comment(style: Style, text: str, position: int) -> int:
 
 
 def _lost(style: Style, text: str, position: int) -> int:  # noqa: ARG001  one shape for all
-    """Follow no more."""
+    """Lost: skip the rest."""
     return len(text)
 
 

@@ -1,4 +1,4 @@
-"""The shape that the languages inside HTML share: scripts, styles, JSON, lists of URLs, a document in an attribute."""
+"""The interface of the languages inside HTML: scripts, styles, JSON, lists of URLs, a document in an attribute."""
 
 from __future__ import annotations
 
@@ -56,7 +56,7 @@ class EmbeddedLanguage:
         return self.copy()
 
     def gap(self, text: str) -> str:  # noqa: ARG002  most need none
-        """Return the white space that must stand between the value before and the fixed text after it."""
+        """Return the white space that is required between the last value and the fixed text after it."""
         return ""
 
     def is_closed(self) -> bool:

@@ -1,4 +1,4 @@
-"""Active formatting elements (HTML §13.2.4.3), as far as an empty value and one that is not could differ.
+"""Active formatting elements (HTML §13.2.4.3), as far as an empty value and another one could make a difference.
 
 Where a formatting element was closed by the tag of another, a browser opens it again as soon as text comes: around a
 value, but not around nothing. ``Machine.inline`` holds the formatting elements that are open and what is open inside

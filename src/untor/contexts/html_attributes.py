@@ -1,4 +1,4 @@
-"""What the attributes of elements mean, as tables, each with the standard's section."""
+"""The meaning of attributes, as tables, each with the standard's section."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a value printed at some point of the markup is, and how it is escaped there; or why it cannot stand there."""
+"""The context of a value printed in the markup, and its escaping; or why no value may be printed there."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Which language stands in an attribute or an element (HTML §4.2.6, §4.12.1, and the tables of ``attributes``)."""
+"""The language inside an attribute or an element (HTML §4.2.6, §4.12.1, and the tables of ``html_attributes``)."""
 
 from __future__ import annotations
 

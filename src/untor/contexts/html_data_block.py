@@ -1,4 +1,4 @@
-"""Script elements of a type that no browser runs: text for some program in the page (HTML §4.12.1 "data block")."""
+"""Script elements of a type that no browser runs: text for a program in the page (HTML §4.12.1 "data block")."""
 
 from __future__ import annotations
 

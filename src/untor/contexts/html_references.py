@@ -1,4 +1,4 @@
-"""Character references (HTML §13.2.5.72 to 13.2.5.80): what fixed text reads as, and where one is unfinished."""
+"""Character references (HTML §13.2.5.72 to 13.2.5.80): their text, and whether one is unfinished."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ def unfinished(text: str) -> str:
 
 
 def neutral(reference: str) -> str | None:
-    """Return how to write an unfinished reference so that it reads as it stands whatever comes next.
+    """Return how to write an unfinished reference so that its meaning does not depend on what follows.
 
     ``None`` when its meaning depends on what comes next: a numeric reference, or a name that counts
     without its semicolon, like ``&amp`` (HTML §13.2.5.73).
@@ -33,7 +33,7 @@ def neutral(reference: str) -> str | None:
 
 
 def _numeric(reference: str) -> str:
-    """Return what a numeric reference stands for (HTML §13.2.5.80)."""
+    """Return the character of a numeric reference (HTML §13.2.5.80)."""
     digits = reference[2:].rstrip(";")
     code = int(digits[1:], 16) if digits[0] in "xX" else int(digits) if len(digits) < _MOST_DIGITS else _LAST + 1
     if not 0 < code <= _LAST or 0xD800 <= code <= 0xDFFF:  # noqa: PLR2004  surrogates

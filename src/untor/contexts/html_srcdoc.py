@@ -1,4 +1,4 @@
-"""A document in an attribute (HTML §4.8.5 "srcdoc"): HTML once more, with its own machine."""
+"""A document in an attribute (HTML §4.8.5 "srcdoc"): HTML again, with a state of its own."""
 
 from __future__ import annotations
 

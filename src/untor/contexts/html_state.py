@@ -1,4 +1,4 @@
-"""The HTML tokenizer's and tree builder's state, as far as it decides where a value lands (HTML §13.2.5, §13.2.6).
+"""The state of HTML's tokenizer and tree builder, as far as it decides on contexts (HTML §13.2.5, §13.2.6).
 
 The machine is fed the fixed text of a template. It can be copied where a template branches, compared and joined
 where branches meet, and started in any state.

@@ -1,4 +1,4 @@
-"""The tree builder's part (HTML §13.2.6): how tags switch the tokenizer, and where text may stand.
+"""The tree builder's part (HTML §13.2.6): how tags switch the tokenizer, and where text may be.
 
 Only open elements that matter for that are kept: tables and their parts, ``template``, ``select``, ``noscript``,
 and foreign elements as ``svg:name`` and ``math:name``; inside an integration point of foreign content HTML
@@ -65,7 +65,7 @@ def doctype(machine: HtmlState) -> None:
 
 
 def _before_skeleton(machine: HtmlState, name: str) -> None:
-    """Refuse a value before what can stand only before or in the head: it would move it into the body."""
+    """Refuse a value before markup that belongs before the body: the value would move it into the body."""
     if "maybe body" in machine.insertion_modes and not machine.stack:
         raise Unreadable("head-after-text", name=name)
 

@@ -1,4 +1,4 @@
-"""JSON as far as it decides what a value printed in it would be (RFC 8259)."""
+"""JSON, as far as it decides on contexts (RFC 8259)."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the analysis says of a point in a page: a place for values, a place for none, or text that cannot be judged."""
+"""What the analysis says of a point in a page: a context for values, a refusal, or text that cannot be judged."""
 
 from __future__ import annotations
 
@@ -20,7 +20,7 @@ class Place(NamedTuple):
 
 
 class Refusal(NamedTuple):
-    """A place for no value: a problem's code and its words. ``html`` tells that trusted HTML may stand there."""
+    """Why no value may be printed here: a problem's code and its words. ``html``: trusted HTML may be printed."""
 
     code: str
     words: dict[str, str]

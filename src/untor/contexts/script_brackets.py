@@ -1,4 +1,4 @@
-"""The brackets of JavaScript: what opens, and what the next token is after they close.
+"""The brackets of JavaScript: what opens one, and which token may follow its end.
 
 An entry of the stack says what closing it means: ``(`` a group or call, ``(s`` the head of a statement, ``(m`` the
 parameters of a method, ``(fd`` ``(fe`` those of a function that is declared or an expression, ``(import``; ``[`` and

@@ -1,4 +1,4 @@
-"""Where a statement of JavaScript ends without a semicolon, and where a script is lost (ECMAScript §12.10)."""
+"""Where a statement ends without a semicolon, and where the analysis of a script gives up (ECMAScript §12.10)."""
 
 from __future__ import annotations
 

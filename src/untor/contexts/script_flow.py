@@ -1,4 +1,4 @@
-"""Where the values of a script go: which call or assignment an expression is part of (ECMAScript §13.3, §13.15).
+"""Where the values of a script go: the call or assignment that an expression is part of (ECMAScript §13.3, §13.15).
 
 It follows the tokens beside the lexer, and knows of each place whether it is the whole argument of an injection sink, a
 part of one, or neither.
@@ -46,7 +46,7 @@ class Level(NamedTuple):
 
 
 class Flow(NamedTuple):
-    """The state: open brackets, the name of the last operand, the text of the last literal when it stands alone.
+    """The state: open brackets, the name of the last operand, the text of the last literal if it is alone.
 
     ``held`` tells that a value in a sink must be the whole of it; ``elements`` are those that the script has made and
     named; ``element`` is the one whose event handler this is: its properties are in scope there, and those of the

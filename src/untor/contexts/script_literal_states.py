@@ -221,7 +221,7 @@ def _block_comment(script: Script, text: str, position: int) -> int:
 
 
 def _after_loss(script: Script, text: str, position: int) -> int:  # noqa: ARG001  one shape for all
-    """Follow no more."""
+    """Lost: skip the rest."""
     return len(text)
 
 

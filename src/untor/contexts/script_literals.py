@@ -1,4 +1,4 @@
-"""What the text of a string or template literal is to a script (ECMAScript §12.9.4.1 SV, §12.9.6.1 TV)."""
+"""The value of a string or template literal (ECMAScript §12.9.4.1 SV, §12.9.6.1 TV)."""
 
 from __future__ import annotations
 

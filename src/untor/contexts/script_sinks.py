@@ -1,4 +1,4 @@
-"""The injection sinks of scripts: what a value given to a function or assigned to a property would become.
+"""The injection sinks of scripts: what happens to a value passed to a function or assigned to a property.
 
 The table is that of W3C Trusted Types, "injection sinks" (§2.1, and the ``StringContext`` of Web IDL members), with the
 sinks of URLs that navigate (HTML §7.2.4) and those of ECMAScript that load modules (§13.3.10, §16.2).

@@ -1,4 +1,4 @@
-"""JavaScript as far as it decides what a value printed in it would be (ECMAScript §12 and the grammar around it).
+"""JavaScript, as far as it decides on contexts (ECMAScript §12 and the grammar around it).
 
 The lexer follows the goal symbols of §12: whether a solidus divides or begins a regular expression, whether a brace
 opens a block or an object, where a template literal goes on. Classic scripts and modules differ in HTML-like comments

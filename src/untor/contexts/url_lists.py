@@ -1,4 +1,4 @@
-"""URLs inside something else, value by value: in CSS, in lists of pictures, in ``ping``, in an instruction to reload.
+"""URLs inside something else, value by value: in CSS, in lists of images, in ``ping``, in a refresh of the page.
 
 Where a whole attribute is a URL, the decision is made on the whole at run time (``untor.analysis.url_walker``); here
 each value must be safe by itself, so less is possible.

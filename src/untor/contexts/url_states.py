@@ -1,4 +1,4 @@
-"""Where in a URL a value lands, by the states of the URL parser (URL §4.4), over the fixed text of an attribute."""
+"""The parts of a URL, by the states of the URL parser (URL §4.4), over the fixed text of an attribute."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Data files for the command line, a file a format; none of them runs code or reads anything else."""
+"""Data files for the command line, a module for each format; none of them runs code or reads another file."""
 
 from __future__ import annotations
 

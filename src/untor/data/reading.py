@@ -1,4 +1,4 @@
-"""What the readers of data files share: text as UTF-8, limits, and how they say what is wrong."""
+"""What the readers of data files share: UTF-8, limits, and their error messages."""
 
 from __future__ import annotations
 

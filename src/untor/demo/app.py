@@ -151,7 +151,7 @@ class Port:
         return self._page(request, "template", views.sources(self._known(request)))
 
     def explained(self, request: Request) -> Page:
-        """Where the values of a page land."""
+        """Where the values of a page are printed."""
         planned = views.pages.compiler.analyse(Origin(views.pages.compiler.loader.name(self._known(request))))
         return _explained.page(
             explained_context(views.pages.compiler, planned, values_of(planned.placements)), policy=_EXPLAINED

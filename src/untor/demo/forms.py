@@ -1,4 +1,4 @@
-"""What is typed into the form of the notice board, checked."""
+"""Checks the form of the notice board."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What the pages show: an engine for each language, and the values of each page."""
+"""The views: an engine for each language, and the values of each page."""
 
 from __future__ import annotations
 

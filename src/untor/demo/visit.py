@@ -1,4 +1,4 @@
-"""A visit to every page of the demo, without a server or a browser."""
+"""Visits every page of the demo, without a server or a browser."""
 
 from __future__ import annotations
 

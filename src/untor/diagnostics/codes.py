@@ -1,4 +1,4 @@
-"""The table of problem codes, with an input that causes each and the mended input.
+"""The table of errors, with an input that causes each and the fixed input.
 
 ``message`` and ``hint`` are filled with the words that the finder of the problem gives.
 ``failing`` and ``mended`` are templates rendered with ``data``; a row whose problem is not about

@@ -1,4 +1,4 @@
-"""What can be wrong, as data: the table of problem codes and the record of one problem.
+"""What can be wrong with a template, as data: the record of one problem.
 
 Each code stands here once, with its message, the way out, an input that causes it and the mended input.
 Tests, documentation and the command line all read this table.

@@ -1,4 +1,4 @@
-"""The table of the checker's rules, with a template that breaks each and the mended one.
+"""The table of the checker's rules, with a template that breaks each and the fixed one.
 
 A rule is what Untor renders all the same, but what is wrong or risky in a page. Unlike a problem it can be turned off.
 """

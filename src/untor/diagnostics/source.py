@@ -1,4 +1,4 @@
-"""Source text of a template and places in it; line and column are computed when asked for."""
+"""The source text of a template and positions in it; line and column are computed when they are needed."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The engine: finds templates, compiles each once, renders."""
+"""The engine: options, rendering, pages."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The checks of an engine's options; each raises ``ValueError`` that says what would be right."""
+"""Checks of an engine's options; each raises ``ValueError`` that says what would be valid."""
 
 from __future__ import annotations
 
@@ -67,7 +67,7 @@ def _checked_rows(option: str, rows: Mapping[str, str], kinds: frozenset[str]) -
 
 
 def checked_origin(url: str) -> str:
-    """Return an origin as it is compared. Raises ``ValueError`` for what is none."""
+    """Normalise an origin for comparison. Raises ``ValueError`` if it is not one."""
     origin = origin_of(url)
     if origin is None or url.rstrip("/").count("/") > 2:  # noqa: PLR2004  those after the scheme
         raise ValueError(f"resource_origins takes origins like 'https://cdn.ellery.example', not {url!r}")

@@ -147,7 +147,7 @@ class Template:
 
     @property
     def placements(self) -> list[Placement]:
-        """Where each value lands, in the order of the page."""
+        """The placement of each value, in the order of the page."""
         if self._placements is None:
             self._placements = self._engine.compiler.analyse(self._origin).placements
         return self._placements

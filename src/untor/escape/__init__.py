@@ -1,4 +1,4 @@
-"""The security kernel: one escaping function for each place; imports nothing else of Untor.
+"""The security kernel: an escaping function for each context; imports nothing of Untor.
 
 ``ESCAPERS`` is the table that both the analysis (names) and the generated code (functions) use, so that they cannot
 disagree. A page loads only those modules whose functions it uses.

@@ -1,4 +1,4 @@
-"""The fast path of some functions in C, where the package was built with it; see ``module.c``."""
+"""The fast path of some functions in C, if the package was built with it; see ``module.c``."""
 
 from __future__ import annotations
 

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     import re
 
 BLOCKED = "untor-blocked()"
-"""What stands in the page in place of a value that was blocked: a function that no property knows, so that a browser
+"""What is printed instead of a blocked value: a function that no property accepts, so that a browser
 drops the declaration (CSS Syntax §5.4.4)."""
 
 _NUMBER = pattern(r"[+-]?(?:[0-9]+(?:\.[0-9]+)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
@@ -93,7 +93,7 @@ _NTH = pattern("(?ai)_*(?:even|odd|[+-]?[0-9]+|[+-]?[0-9]*n(?:_*[+-]_*[0-9]+)?)_
 
 
 def style_nth(value: object) -> str:
-    """Print ``an+b``; anything else becomes ``0``, which nothing is counted as."""
+    """Print ``an+b``; anything else becomes ``0``, which matches nothing."""
     string = printed(value)
     if _NTH.fullmatch(string):
         return string.strip(" \t\n\r\f")
@@ -135,7 +135,7 @@ def style_rules(value: object) -> str:
 
 
 def _number(value: object) -> str:
-    """Return the digits of a number as CSS writes them; empty for what is none."""
+    """Return the digits of a number as CSS writes them; empty for other values."""
     if isinstance(value, bool) or not isinstance(value, int | float):
         return ""
     if isinstance(value, int):

@@ -1,4 +1,4 @@
-"""URLs inside something else: in CSS, in lists of pictures or URLs, in an instruction to the browser.
+"""URLs inside something else: in CSS, in lists of images or URLs, in a refresh of the page.
 
 Each value is made safe by itself here: what is printed has no white space, quotes, brackets, commas at its ends or
 other characters that could end the URL in its surroundings, and only the characters of URL §4.1.
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
 BLOCKED_SEGMENT = "untor-blocked"
-"""What stands in the page in place of a path segment that is ``.`` or ``..``."""
+"""What is printed instead of a path segment that is ``.`` or ``..``."""
 
 _TO_ENCODE = pattern(r"[^A-Za-z0-9._~:/?#\[\]@!$&*+,;=%-]")
 _COMMAS = pattern(r"\A,+|,+\Z")
@@ -80,7 +80,7 @@ def url_first_segments(value: object) -> str:
 
 
 def descriptor(value: object) -> str:
-    """Print the number of a descriptor (``2`` of ``2x``); what is none makes a browser drop the candidate."""
+    """Print the number of a descriptor (``2`` of ``2x``); with anything else a browser drops the candidate."""
     string = printed(value)
     if _DESCRIPTOR.fullmatch(string):
         return string

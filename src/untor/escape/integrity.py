@@ -1,4 +1,4 @@
-"""Attributes that take nothing but tokens that say what may be run: hashes and nonces."""
+"""Attributes that only take tokens that decide what may run: hashes and nonces."""
 
 from __future__ import annotations
 

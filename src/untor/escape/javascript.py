@@ -293,7 +293,7 @@ _JAVASCRIPT = _JavaScript()
 
 
 class _Raw:
-    """Text that is written as it is; at the end of a collection, with what is left."""
+    """Text that is written as it is; the closing bracket; also drops the collection from the check for cycles."""
 
     __slots__ = ("kept", "leaves", "text")
 

@@ -1,4 +1,4 @@
-"""Regular expressions that are compiled when they are first used: most pages use few of them, or none."""
+"""Regular expressions that are compiled at their first use: most pages need few of them, or none."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ _METHODS = ("findall", "finditer", "fullmatch", "match", "search", "split", "sub
 
 
 class _Pattern:
-    """What stands for a compiled one: the methods are its own, from the first time that one is asked for."""
+    """A pattern that is compiled at its first use and then has the compiled methods itself."""
 
     __slots__ = ("pattern", *_METHODS)
 

@@ -1,4 +1,4 @@
-"""URLs that code is loaded from: their origin must be the template's own, listed, or vouched for (URL §4.7)."""
+"""URLs that code is loaded from: their origin is the template's own, listed, or vouched for (URL §4.7)."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ def origin_of(url: str) -> str | None:
 
 
 def resource_url_escaper(origins: frozenset[str]) -> Callable[[object], str]:
-    """Make the function that returns a whole URL, not yet escaped for its attribute, or what stands in its place."""
+    """Make the function that returns a whole URL, not yet escaped for its attribute, or its replacement."""
 
     def resource_url(value: object) -> str:
         string = FORBIDDEN.sub("\ufffd", printed(value))

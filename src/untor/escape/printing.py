@@ -1,4 +1,4 @@
-"""What a value prints as, before any escaping."""
+"""The text that a value is printed as, before any escaping."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Python's values as what scripts have: text, numbers, lists and objects."""
+"""Python's values as values of a script: strings, numbers, lists and objects."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The trusted kinds: text that its author vouches for, each in its own kind of place only (W3C Trusted Types §2.1).
+"""The trusted kinds: text that its author vouches for, each in its own contexts only (W3C Trusted Types §2.1).
 
 None of them is a ``str``: whatever is done to one (joined, sliced, formatted, passed through a filter) gives plain
 text, which is escaped again.

@@ -1,4 +1,4 @@
-"""URLs in attributes: what may be followed, and percent-encoding (URL §1.3, §4.4).
+"""URLs in attributes: which may be followed, and percent-encoding (URL §1.3, §4.4).
 
 A URL that could run code is replaced by ``about:invalid`` and reported on the logger ``untor.blocked``.
 """
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from typing import Any
 
 INVALID = "about:invalid"
-"""What stands in the page in place of a URL that was blocked (CSS Values §4.5.2 names it for this use)."""
+"""What is printed instead of a blocked URL (CSS Values §4.5.2 names it for this use)."""
 
 SCHEMES = frozenset({"http", "https", "mailto", "sms", "tel"})
 """Schemes of URLs that a person follows or submits."""
@@ -32,7 +32,7 @@ a value in the address after ``mailto:`` and the like, several path segments, a 
 of a query."""
 
 Piece = tuple[int, object, str]
-"""Kind, value (of fixed text: as it stands in the page) and, of fixed text, what a browser reads it as."""
+"""Kind, value (of fixed text: as it is in the page) and, of fixed text, what a browser reads it as."""
 
 # URL §4.4: "Remove any leading and trailing C0 control or space from input." "Remove all ASCII tab or newline."
 C0_CONTROL_OR_SPACE = "".join(map(chr, range(0x21)))
@@ -116,7 +116,7 @@ def percent_query(value: object) -> str:
 
 
 def host(value: object) -> str:
-    """Return a host, or a part of one or its port, as ASCII (URL §3.3); what is none becomes empty."""
+    """Return a host, or a part of one or its port, as ASCII (URL §3.3); anything else becomes empty."""
     string = printed(value)
     if not string.isascii():
         try:
@@ -167,7 +167,7 @@ def _logger() -> Logger:
 
 
 def blocked(url: str, why: str) -> str:
-    """Report a URL that must not be followed and return what stands in its place."""
+    """Log a URL that must not be followed, and return its replacement."""
     log_blocked(f"the URL {url!r}", why)
     return INVALID
 
@@ -192,7 +192,7 @@ def url_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable[[o
 
 
 def url_checker(schemes: frozenset[str]) -> Callable[[object], str]:
-    """Make the function that returns a whole URL as it is, or what stands in its place."""
+    """Make the function that returns a whole URL unchanged, or its replacement."""
 
     def checked(value: object) -> str:
         string = FORBIDDEN.sub("\ufffd", printed(value))

@@ -1,4 +1,4 @@
-"""HTML as XML: what is well-formed stays, void elements are closed, and all else is an error (XML §2.1, §4.1)."""
+"""HTML as XML: what is well-formed is unchanged, void elements are closed, all else is an error (XML §2.1, §4.1)."""
 
 from __future__ import annotations
 

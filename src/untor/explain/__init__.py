@@ -1,1 +1,1 @@
-"""Shows where each value of a page lands, how it is escaped there, and what becomes of one value."""
+"""Shows where each value of a page is printed, its escaping, and what becomes of one value."""

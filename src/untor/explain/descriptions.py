@@ -1,4 +1,4 @@
-"""What is done to a value, in words, and the kinds of places that reports tell apart."""
+"""The kinds of contexts that reports tell apart."""
 
 from __future__ import annotations
 

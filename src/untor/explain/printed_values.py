@@ -1,4 +1,4 @@
-"""The values of a page: where each stands in the source, where it lands, what is done to it."""
+"""The values of a page: where each is in the source, its context, its filters and escaping."""
 
 from __future__ import annotations
 

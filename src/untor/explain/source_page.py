@@ -1,4 +1,4 @@
-"""The source of a page's templates as a page of its own: each value marked by its kind of place, details beside it."""
+"""The source of a page's templates as a page: each value marked by its kind of context, with details beside it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What one value becomes, step by step, in each kind of place that a page has for it."""
+"""What one value becomes, step by step, in each context in which a page prints it."""
 
 from __future__ import annotations
 
@@ -71,7 +71,7 @@ def evaluate(compiler: Compiler, expression: str, context: Mapping[str, object])
 
 
 def filtered(compiler: Compiler, expression: str, context: Mapping[str, object]) -> list[Step]:
-    """Return what a value is at first, and after each of the filters of its expression."""
+    """Return the value itself, and its result after each filter of its expression."""
     return [Step(added, _shown(evaluate(compiler, whole, context))) for whole, added in chain(expression)]
 
 

@@ -1,4 +1,4 @@
-"""Filters for dates and times, written as people of a locale write them (CLDR, UTS #35 part 4)."""
+"""Filters for dates and times, in the format of a locale (CLDR, UTS #35 part 4)."""
 
 from __future__ import annotations
 

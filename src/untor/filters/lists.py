@@ -1,4 +1,4 @@
-"""Filters for lists and other collections. They never change the data: what they return is new."""
+"""Filters for lists and other collections. They never change the data: they return new lists."""
 
 from __future__ import annotations
 
@@ -203,7 +203,7 @@ def _key(by: object) -> Callable[[object], object]:
         return lambda item: item_maybe(item, by)
     if not isinstance(by, str) or not by:
         raise FilterProblem('the name must be text, like "name" or "vessel.name".')
-    steps = by.split(".")
+    steps = str.split(by, ".")
     if any(not step or step.startswith("_") for step in steps):
         raise FilterProblem(f"{by!r} is no name of an attribute or key that templates can reach.")
 

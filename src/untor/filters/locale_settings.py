@@ -1,4 +1,4 @@
-"""What an engine tells its filters: the locale, the time zone, and the clock."""
+"""The settings of an engine that its filters use: the locale, the time zone, and the clock."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Filters that say what a value is, for the place it lands in."""
+"""Filters that say what a value is, for the context that it is printed in."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Filters for numbers, written as people of a locale write them (CLDR, UTS #35 part 3)."""
+"""Filters for numbers, in the format of a locale (CLDR, UTS #35 part 3)."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Figures, images and data frames as HTML: inline pictures with an alternative text, accessible tables."""
+"""Figures, images and data frames as HTML: inline images with an alternative text, accessible tables."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Reads the steps that put pieces together: layout, slot, into, include, use, part, takes."""
+"""The grammar of the steps for composition: layout, slot, into, include, use, part, takes."""
 
 from __future__ import annotations
 

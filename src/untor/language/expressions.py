@@ -98,7 +98,7 @@ class ExpressionParser:
         return tree.Conditional(then.start, otherwise.end, test, then, otherwise)
 
     def no_conditional(self) -> tree.Expression:
-        """``a or b``, or anything that binds tighter: what can stand before an ``if``."""
+        """``a or b``, or anything that binds tighter: what can precede an ``if``."""
         return self.path() or self.nested(lambda: self.binary(lambda: self.binary(self.negation, "and"), "or"))
 
     def path(self) -> tree.Expression | None:
@@ -253,7 +253,7 @@ class ExpressionParser:
         return value
 
     def name_after_dot(self) -> Token:
-        """Return the name after a dot; words of the language may stand here."""
+        """Return the name after a dot; keywords are allowed here."""
         if self.token.kind not in {"name", "word"}:
             raise self.unexpected("a name")
         name = self.take()

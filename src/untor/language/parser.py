@@ -1,4 +1,4 @@
-"""Reads a source into a tree, with every problem on the way; never raises for what an author wrote."""
+"""Parses a source into a tree and collects every problem; never raises for an author's mistake."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Cuts source text into text, print marks and step marks.
+"""Splits source text into text, print marks and step marks.
 
 A ``<!`` is a step or not depending on whether it stands in markup, in an attribute, in a script …; the
 ``Surroundings`` that the caller passes know that, and are asked only where it matters.

@@ -1,4 +1,4 @@
-"""Tokens of expressions and of the words of steps."""
+"""The tokens of expressions and of the keywords of steps."""
 
 from __future__ import annotations
 
@@ -93,7 +93,7 @@ def _unreadable(source: Source, position: int, end: int) -> Problem:
 
 
 def string_value(source: Source, token: Token) -> str:
-    """Return the text that a string literal stands for. Raises ``SyntaxProblem`` for an unknown escape."""
+    """Return the value of a string literal. Raises ``SyntaxProblem`` for an unknown escape."""
     body = token.text[1:-1]
     if "\\" not in body:
         return body
@@ -111,7 +111,7 @@ def string_value(source: Source, token: Token) -> str:
 
 
 def number_value(source: Source, token: Token) -> float:
-    """Return the number that a literal stands for (an ``int`` or a ``float``)."""
+    """Return the value of a number literal (an ``int`` or a ``float``)."""
     text = token.text.replace("_", "")
     if len(text) > _MOST_DIGITS or (text.isdigit() and len(text) > 1 and text[0] == "0" and text.strip("0")):
         raise SyntaxProblem(Problem("number-bad", source, token.start, token.end, number=token.text[:20]))

@@ -1,4 +1,4 @@
-"""Compiled templates on disk, with all they were made of; ignored when that differs, is damaged or not ours alone."""
+"""Compiled templates on disk, with their sources; ignored if those differ, or a file is damaged or not ours alone."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ class CodeCache:
         return os.path.join(self.folder, f"{crc32(key.encode('utf-8', 'surrogatepass')):08x}{len(key):x}.untor")
 
     def _key(self, source: Source) -> str:
-        """Return all that makes a compiled template this one; in the file it stands as it is."""
+        """Return everything that compiled code depends on; it is stored in the file unchanged."""
         return chr(0).join([_FORMAT, VERSION, sys.version, *self.options, source.name, source.path or "", source.text])
 
     def load(

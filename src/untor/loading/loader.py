@@ -1,4 +1,4 @@
-"""Finds template files by name in the folders of an engine, and nothing outside of them."""
+"""Finds template files by name in an engine's folders, and nothing outside of them."""
 
 from __future__ import annotations
 

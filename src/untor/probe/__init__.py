@@ -1,1 +1,1 @@
-"""Tries a page with hostile values and compares its structure, as parsers see it, with that of the harmless page."""
+"""Renders a page with hostile values and compares its structure, as parsers see it, with that of the harmless page."""

@@ -1,4 +1,4 @@
-"""URLs in attributes, and where they lead as the URL standard's parser says."""
+"""URLs in attributes, and their origins according to the URL standard's parser."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The sites where values come in: each value that a page prints, names, passes on or loops over goes through a hook."""
+"""The places where values come in: a hook for each value that a page prints, names, passes on or loops over."""
 
 from __future__ import annotations
 

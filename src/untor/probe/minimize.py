@@ -1,4 +1,4 @@
-"""Makes what causes a change as small as it can be."""
+"""Makes the values that cause a change as few and as short as possible."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Values that would change a page if anything let them through."""
+"""Values that would change a page if they were printed without escaping."""
 
 from __future__ import annotations
 

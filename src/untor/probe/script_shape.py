@@ -1,4 +1,4 @@
-"""The shape of scripts, styles and JSON: what stays the same when only the texts and numbers in them change."""
+"""The shape of scripts, styles and JSON: what is the same when only the strings and numbers in them change."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ _NAMED = frozenset(
 )
 _WHOLE = frozenset({"string", "regex", "number", "comment", "html_comment", "string_fragment", "escape_sequence"})
 _VALUES = frozenset({"untor-blocked", "var", "calc", "rgb", "rgba", "hsl", "hsla"})
-"""Functions that are a value by themselves, harmless wherever they stand; the first is what a refused value becomes."""
+"""Functions that are a value by themselves, harmless everywhere; the first is what a refused value becomes."""
 
 _RISKY_FUNCTIONS = frozenset({"url", "src", "image", "image-set", "expression", "element", "attr", "paint"})
 

@@ -1,4 +1,4 @@
-"""Puts a text in the place of a value: a text for a plain value, the same object with other texts for an object."""
+"""Replaces a value by a text: a string by the text, an object by a copy with other strings."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Reports of the checker, a file a format. Each takes a ``Checked`` and returns the whole report as text."""
+"""Reports of the checker, a file for each format. Each takes a ``Checked`` and returns the whole report as text."""
 
 from __future__ import annotations
 

@@ -1,1 +1,1 @@
-"""What generated code calls while it renders: looking up values, looping, telling what went wrong."""
+"""What generated code calls while it renders: reading values, iterating, locating errors."""

@@ -1,4 +1,4 @@
-"""What generated code calls in pages that await values and loop over asynchronous iterators."""
+"""What generated code calls in pages that await values and iterate over asynchronous iterators."""
 
 from __future__ import annotations
 

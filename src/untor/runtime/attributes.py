@@ -1,4 +1,4 @@
-"""Dots and items: how ``a.b`` and ``a[b]`` read a value, and what they never reach."""
+"""Dots and items: how ``a.b`` and ``a[b]`` read a value, and what they never read."""
 
 from __future__ import annotations
 
@@ -170,7 +170,7 @@ def none_is_missing(value: object) -> object:
 
 
 def missing_name(name: str, scope: Mapping[str, object] | tuple[str, ...]) -> object:
-    """Raise ``MissingValue`` for a name that is not in reach: of the context, or of what a piece was given."""
+    """Raise ``MissingValue`` for a name that is neither among the page's values nor an argument of an include."""
     raise MissingValue(Problem("name-missing", word=name, near=suggestion(name, scope, _in_reach(scope))))
 
 

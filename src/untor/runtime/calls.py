@@ -1,4 +1,4 @@
-"""What templates may call: functions of the context and helpers; methods of data only when the engine says so."""
+"""What templates may call: functions among the values and helpers; methods of data only if the engine permits it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Types whose attributes lead out of the data into the program, for filters and dots alike."""
+"""Types whose attributes lead out of the data into the program; no template reads them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""How a filter says that it cannot do its work."""
+"""The exception of a filter that cannot do its work."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What loops run over."""
+"""What loops iterate over."""
 
 from __future__ import annotations
 

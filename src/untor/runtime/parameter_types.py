@@ -1,4 +1,4 @@
-"""What a template takes: the check of the values that it is given."""
+"""The parameters of a template: checks of the values passed to it."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Tells what went wrong while rendering, and where in the template; costs nothing until then.
+"""Finds what went wrong while rendering, and where in the template; costs nothing until then.
 
 Generated code carries the template's own lines and columns, so that the traceback of any exception has them.
 """
@@ -137,9 +137,9 @@ def _in_own_file(part: TracebackType, source: Source, following: TracebackType |
 
 
 def has_no_location(error: Exception) -> bool:
-    """Tell whether an exception has no place yet: only then what raised it is done again by code that has one.
+    """Tell whether an exception has no position yet: only then is the item redone in Python, to find it.
 
-    What has a place comes from another page, whose values make this one.
+    An exception with a position comes from another page, which was rendered for this one.
     """
     is_told = isinstance(error, UntorError) and error.problem.source is not None
     return not (is_told or isinstance(error, RecursionError))

@@ -1,4 +1,4 @@
-"""What the error page shows of an error: its place in the template and the values in reach there."""
+"""What the error page shows of an error: its place in the template, and the values there."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ class Shown(NamedTuple):
 
 
 class ShownValue(NamedTuple):
-    """A value in reach: its name, where it comes from, its type, and its text when that is asked for."""
+    """A value that the template can read: its name, origin and type, and its text on request."""
 
     name: str
     comes: str
@@ -76,7 +76,7 @@ def shown(problem: Problem) -> Shown:
 
 
 def values_of(error: UntorError, context: Mapping[str, object], *, texts: bool) -> list[ShownValue]:
-    """Return the values in reach where rendering failed, innermost first; with ``texts``, what they are too."""
+    """Return the values that exist where rendering failed, innermost first; with ``texts``, their texts too."""
     found: dict[str, tuple[str, object]] = {}
     for frame in traces(error):
         for local, value in reversed(frame.f_locals.items()):

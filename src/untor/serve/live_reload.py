@@ -1,4 +1,4 @@
-"""Tells browsers that files have changed, by server-sent events (HTML §9.2)."""
+"""Notifies browsers of changed files, by server-sent events (HTML §9.2)."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ class Changes:
 
     @property
     def state(self) -> str:
-        """What is another after each change and in each run of the server, so that nobody misses one."""
+        """A token that changes with every file change and every start of the server."""
         return f"{self._run}-{self._count}"
 
     def tell(self, names: Iterable[str]) -> None:

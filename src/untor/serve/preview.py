@@ -1,4 +1,4 @@
-"""What is previewed: the pages of an engine's folders, the data beside them, the static files."""
+"""The previewed site: the pages of an engine's folders, the data files beside them, the static files."""
 
 from __future__ import annotations
 
@@ -18,13 +18,13 @@ if TYPE_CHECKING:
     from untor.engine.engine import Engine
 
 DATA = tuple(ending for ending in (*READERS, *SQLITE) if ending not in ENDINGS)
-"""Endings of data files that may stand beside a template; XML could be a template itself."""
+"""Endings of data files that may accompany a template; XML could be a template itself."""
 
 FILES = frozenset(
     """.avif .bmp .css .eot .gif .ico .jpeg .jpg .js .m4a .map .mjs .mp3 .mp4 .ogg .otf .pdf .png .svg .ttf .wasm .wav
     .webm .webmanifest .webp .woff .woff2""".split()
 )
-"""Endings of files that may stand beside the templates and are sent as they are."""
+"""Endings of files next to the templates that are sent unchanged."""
 
 
 class IndexEntry(NamedTuple):

@@ -1,4 +1,4 @@
-"""Runs an application of ours on this machine: the socket, the hosts that it answers to, the server."""
+"""Runs an application on this machine: the socket, the hosts that it answers to, the server."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The application that previews a site: its pages, the viewer around them, and what the viewer links to."""
+"""The application that previews a site: its pages, the viewer around them, and the pages that the viewer links to."""
 
 from __future__ import annotations
 
@@ -98,7 +98,7 @@ class PreviewApp:
         return self.own.page("index", {"pages": pages, "pieces": pieces, "folders": folders, "own": OWN})
 
     def explain(self, request: Request) -> Page:
-        """Show where the values of a page land."""
+        """Show where the values of a page are printed."""
         compiler, name = self.preview.engine.compiler, request.path_params["name"]
         if _is_window(request):
             return self._viewer(request, None)

@@ -1,4 +1,4 @@
-"""A small site to begin from, as ``untor start`` writes it."""
+"""The small site that ``untor start`` creates."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The Content-Security-Policy that pages are answered with (CSP Level 3, Trusted Types §4)."""
+"""The Content-Security-Policy that pages are sent with (CSP Level 3, Trusted Types §4)."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ DIRECTIVES: dict[str, str] = {
     "form-action": "'self'",
     "frame-ancestors": "'self'",
 }
-"""What a policy says unless it is told otherwise; scripts and styles by nonce or hash come on top of it."""
+"""The default directives; nonces or hashes of scripts and styles are added."""
 
 _NAME = re.compile("[a-z][a-z0-9-]*")
 _VALUE = re.compile("[ -+\\-:<-~]*")

@@ -1,4 +1,4 @@
-"""A page as the answer to a request: its bytes and headers, as an ASGI app, as a WSGI app, or by hand."""
+"""A page as an HTTP response: its bytes and headers, as an ASGI app, as a WSGI app, or by hand."""
 
 from __future__ import annotations
 
@@ -48,7 +48,7 @@ TYPES = {
 """The content types of the kinds of output; all others are HTML."""
 
 CACHED = "private, no-cache"
-"""The Cache-Control of a page unless it is told otherwise: kept by the visitor's browser, asked for each time."""
+"""The default Cache-Control of a page: stored by the visitor's browser, revalidated each time."""
 
 _HEADER_NAME = re.compile("[A-Za-z0-9!#$%&'*+.^_`|~-]+")
 _HEADER_VALUE = re.compile("[\t\x20-\x7e\x80-\xff]*")
@@ -75,7 +75,7 @@ class Page:
     An answer that is not streamed has an ETag, and an empty answer, 304, when the browser has the page already
     (RFC 9110 §13.1.2).
 
-    What is asked of it raises what rendering raises.
+    Reading its body or headers raises what rendering raises.
     """
 
     __module__ = "untor"

@@ -47,7 +47,7 @@ class Assets:
         return self._made(name)[2]
 
     def trouble(self, name: object) -> str:
-        """Say why a name is none of a static file; empty when it is."""
+        """Say why there is no static file of a name; empty if there is one."""
         try:
             self.find(name)
         except FilterProblem as found:
