@@ -11,6 +11,7 @@ from untor.cli.page_values import DataOptions, context_of, data_options
 from untor.cli.render import write_whole
 from untor.cli.templates import engine_and_page
 from untor.compiler.origin import Origin
+from untor.diagnostics.wording import counted
 from untor.explain.printed_values import values_of
 
 TYPE_CHECKING = False
@@ -105,8 +106,7 @@ def _print_values(console: Console, page: str, values: list[PrintedValue]) -> No
             table.add_row(f"{placement.line}:{placement.column}", placement.expression, place, "\n".join(value.done))
     if values:
         console.print(table)
-    count = f"{len(values):,} value{'' if len(values) == 1 else 's'}"
-    console.print(f"{page} prints {count}.")
+    console.print(f"{page} prints {counted(len(values), 'value')}.")
 
 
 def _print_journeys(console: Console, steps: list[Step], found: list[Journey]) -> None:

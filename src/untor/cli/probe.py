@@ -9,6 +9,7 @@ import click
 from untor.cli.page_values import DataOptions, context_of, data_options
 from untor.cli.progress import progress
 from untor.cli.templates import engine_and_page
+from untor.diagnostics.wording import counted
 from untor.errors import UntorError
 
 TYPE_CHECKING = False
@@ -50,20 +51,16 @@ def command(*, page: str, given: DataOptions, engine: str | None, folders: tuple
 
 def summary(probed: Probed) -> str:
     """Say what was tried and what came of it."""
-    tried = probed.placements - len(probed.missed)
+    tried = counted(probed.placements - len(probed.missed), "placement")
     lines = [
-        f"{probed.page}: {probed.values} values in {_count(tried, 'placement')} of 1 page, by themselves and together.",
-        f"{_count(probed.renderings, 'rendering')}, {probed.refused:,} ended in an error of a filter or a type.",
+        f"{probed.page}: {probed.values} values in {tried} of 1 page, by themselves and together.",
+        f"{counted(probed.renderings, 'rendering')}, {probed.refused:,} ended in an error of a filter or a type.",
     ]
     if probed.missed:
-        lines.append(f"With this data {_count(len(probed.missed), 'placement')} could not be tried:")
+        lines.append(f"With this data {counted(len(probed.missed), 'placement')} could not be tried:")
         lines += [f"  {site}: {site.expression}" for site in probed.missed]
-    changed = _count(len(probed.changes), "change")
+    changed = counted(len(probed.changes), "change")
     lines.append(
         f"The structure of the page changes: {changed}." if probed.changes else "The structure stays the same."
     )
     return "\n".join(lines)
-
-
-def _count(number: int, word: str) -> str:
-    return f"{number:,} {word}{'' if number == 1 else 's'}"

@@ -10,6 +10,7 @@ from decimal import Decimal, InvalidOperation
 
 from untor.data.reading import offset_of, text_of, wrong
 from untor.diagnostics.problem import Problem, suggestion
+from untor.diagnostics.wording import counted
 from untor.errors import DataError
 
 TYPE_CHECKING = False
@@ -67,7 +68,7 @@ def _read(octets: bytes, name: str, types: Mapping[str, str], delimiter: str) ->
                 names = _names(source, cells, shape)
                 _known(names, types, name)
             elif len(cells) != len(names):
-                count = f"{len(cells)} cell{'' if len(cells) == 1 else 's'}"
+                count = counted(len(cells), "cell")
                 trouble = f"this row has {count}, and the first line {len(names)}"
                 remedy = "A cell with the delimiter, a quote or a line break in it stands in double quotes."
                 raise wrong(source, offset_of(source, line), shape, trouble, remedy)

@@ -7,6 +7,7 @@ from typing import NamedTuple
 
 from untor.analysis.ir import PrintValue, UrlValue, all_operations
 from untor.diagnostics.source import Source
+from untor.diagnostics.wording import shortened
 from untor.errors import error_of
 from untor.escape import ESCAPERS
 from untor.escape.url import URL
@@ -134,5 +135,4 @@ def _result(make: Callable[[], str]) -> str:
 
 def _shown(value: object) -> str:
     """Show a value with its type, shortened."""
-    text = repr(value)
-    return f"{text if len(text) <= _LONGEST else text[:_LONGEST] + '…'} ({type(value).__name__})"
+    return f"{shortened(repr(value), _LONGEST)} ({type(value).__name__})"

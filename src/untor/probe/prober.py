@@ -8,6 +8,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass, field
 
 from untor.compiler.origin import Origin
+from untor.diagnostics.wording import shortened
 from untor.errors import UntorError
 from untor.escape import printed
 from untor.filters.marking import cleaned
@@ -246,5 +247,4 @@ def _quiet() -> Iterator[None]:
 
 
 def _short(text: str) -> str:
-    shown = repr(text)
-    return shown if len(shown) <= _LONGEST else f"{shown[:_LONGEST]}…"
+    return shortened(repr(text), _LONGEST)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from itertools import groupby
 
+from untor.diagnostics.wording import counted
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -16,7 +18,7 @@ def text_report(checked: Checked) -> str:
     blocks = []
     for path, findings in groupby(checked.findings, key=lambda finding: finding.path):
         inside = list(findings)
-        blocks += [f"{path}, {_count(len(inside), 'finding')}", *("\n".join(_finding(each)) for each in inside)]
+        blocks += [f"{path}, {counted(len(inside), 'finding')}", *("\n".join(_finding(each)) for each in inside)]
     return "\n\n".join([*blocks, summary(checked)]) + "\n"
 
 
@@ -34,20 +36,16 @@ def summary(checked: Checked) -> str:
     errors = sum(finding.severity == "error" for finding in checked.findings)
     warnings = len(checked.findings) - errors
     files = len({finding.path for finding in checked.findings})
-    found = f"{_count(errors, 'error')} and {_count(warnings, 'warning')} in {_count(files, 'file')}"
-    accepted = f", {_count(checked.accepted, 'finding')} accepted" if checked.accepted else ""
+    found = f"{counted(errors, 'error')} and {counted(warnings, 'warning')} in {counted(files, 'file')}"
+    accepted = f", {counted(checked.accepted, 'finding')} accepted" if checked.accepted else ""
     what = found if checked.findings else "nothing is wrong"
-    return f"{_count(checked.templates, 'template')} checked: {what}{accepted}."
+    return f"{counted(checked.templates, 'template')} checked: {what}{accepted}."
 
 
 def trusted_list(checked: Checked) -> str:
     """Return the list of values that are printed as trusted, each with its place and its reason."""
-    lines = [f"{_count(len(checked.trusted), 'value')} printed as trusted"]
+    lines = [f"{counted(len(checked.trusted), 'value')} printed as trusted"]
     for path, placement in checked.trusted:
         place = f"{path}:{placement.line}:{placement.column}"
         lines.append(f"  {place}: {placement.expression.partition('|')[0].strip()}, because: {placement.reason}")
     return "\n".join(lines) + "\n"
-
-
-def _count(number: int, word: str) -> str:
-    return f"{number:,} {word}{'' if number == 1 else 's'}"

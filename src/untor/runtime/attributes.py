@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from untor.diagnostics.problem import Problem, suggestion
+from untor.diagnostics.wording import counted, with_article
 from untor.errors import MissingValue, RenderError
 from untor.escape import MISSING
 from untor.runtime.closed_types import CLOSED, is_code
@@ -160,8 +161,8 @@ def _size(value: object) -> str:
     size = len(value) if hasattr(type(value), "__len__") else None  # type: ignore[arg-type]
     if size is None:
         return ""
-    items = f"has {size} item{'' if size == 1 else 's'}"
-    return f"It {items}; the first is [0]." if size else f"It {items}."
+    items = f"It has {counted(size, 'item')}"
+    return f"{items}; the first is [0]." if size else f"{items}."
 
 
 def none_is_missing(value: object) -> object:
@@ -201,14 +202,10 @@ def merge(globals_: Mapping[str, object], context: object, values: dict[str, obj
     if context is None:
         return {**globals_, **values} if globals_ else values
     if not is_mapping(context):
-        raise RenderError(Problem("context-bad", what=f"{_article(type(context).__name__)}"))
+        raise RenderError(Problem("context-bad", what=f"{with_article(type(context).__name__)}"))
     return {**globals_, **context, **values}  # type: ignore[dict-item]
 
 
 def given(values: dict[str, object], **named: object) -> dict[str, object]:
     """Return values with those that were handed over by name."""
     return {**values, **{name: value for name, value in named.items() if value is not MISSING}}
-
-
-def _article(word: str) -> str:
-    return f"{'an' if word[:1].lower() in 'aeiou' else 'a'} {word}"

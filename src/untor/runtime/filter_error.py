@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from untor.diagnostics.wording import with_article
+
 
 class FilterProblem(ValueError):  # noqa: N818  its text is the whole message
     """Raised by a filter for a value or an argument that it cannot take; its text is a sentence for people."""
@@ -10,4 +12,4 @@ class FilterProblem(ValueError):  # noqa: N818  its text is the whole message
 def unfit(needs: str, value: object) -> FilterProblem:
     """Return the exception for a value of a kind that a filter does not work on."""
     kind = type(value).__name__
-    return FilterProblem(f"it works on {needs}, not on {'an' if kind[0] in 'aeiou' else 'a'} {kind}.")
+    return FilterProblem(f"it works on {needs}, not on {with_article(kind)}.")

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from untor.diagnostics.problem import Problem
+from untor.diagnostics.wording import shortened
 from untor.errors import RenderError
 from untor.escape import MISSING
 from untor.runtime.attributes import is_mapping
@@ -96,4 +97,4 @@ def _shown(value: object) -> str:
         text = repr(value)
     except Exception:  # noqa: BLE001  a value's own fault must not hide the message about it
         text = "a value"
-    return text if len(text) <= 40 else text[:40] + "…"  # noqa: PLR2004  fits into a line
+    return shortened(text, 40)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from untor.diagnostics.problem import Problem, suggestion
+from untor.diagnostics.wording import with_article
 from untor.errors import MissingValue, RenderError
 from untor.escape import MISSING
 from untor.runtime.attributes import is_mapping
@@ -62,7 +63,7 @@ def check(value: object, name: str, wanted: str, none: bool) -> object:  # noqa:
         remedy = f"Turn it into a number in the view: {wanted}(…)."
     if wanted == "list" and hasattr(type(value), "__iter__") and not isinstance(value, str) and not is_mapping(value):
         remedy = "Make a list of it in the view: list(…)."
-    what = "None" if value is None else f"{'an' if type(value).__name__[0] in 'aeiou' else 'a'} {type(value).__name__}"
+    what = "None" if value is None else with_article(type(value).__name__)
     raise RenderError(Problem("takes-type", word=name, wanted=words, what=what, remedy=remedy))
 
 

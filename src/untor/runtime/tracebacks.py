@@ -9,6 +9,7 @@ from opcode import opmap
 from types import TracebackType
 
 from untor.diagnostics.problem import Problem
+from untor.diagnostics.wording import shortened
 from untor.errors import MissingValue, RenderError, UntorError
 from untor.escape import NotPrintable
 from untor.runtime.attributes import missing_attribute
@@ -84,7 +85,7 @@ def _instead_of(error: Exception, sources: Sources, calls: Calls, reads: Reads) 
     if isinstance(error, RecursionError):
         return RenderError(Problem("recursion", source, start, end))
     what = str(error) if isinstance(error, FilterProblem) else f"{type(error).__name__}: {error}"
-    what = what if len(what) <= _LONGEST else what[:_LONGEST] + "…"
+    what = shortened(what, _LONGEST)
     kind, name = calls.get((source.path or source.name, *source.byte_position(start)), ("", ""))
     if kind == "filter":
         return RenderError(Problem("filter-failed", source, start, end, word=name, trouble=what))

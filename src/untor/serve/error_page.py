@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from typing import NamedTuple
 
+from untor.diagnostics.wording import shortened
 from untor.escape import MISSING
 from untor.runtime.tracebacks import traces
 
@@ -113,4 +114,4 @@ def _text(value: object) -> str:
         text = repr(value)
     except Exception as error:  # noqa: BLE001  a view's object may do anything
         return f"(cannot be shown: {type(error).__name__})"
-    return text if len(text) <= _LONGEST else f"{text[:_LONGEST]}…"
+    return shortened(text, _LONGEST)

@@ -1,0 +1,18 @@
+"""Small pieces of English that messages and reports share."""
+
+from __future__ import annotations
+
+
+def with_article(noun: str) -> str:
+    """Return a noun with its indefinite article: ``an int``, ``a str``."""
+    return f"{'an' if noun[:1].lower() in 'aeiou' else 'a'} {noun}"
+
+
+def counted(number: int, noun: str) -> str:
+    """Return a number with its noun: ``1 finding``, ``2,000 findings``."""
+    return f"{number:,} {noun}{'' if number == 1 else 's'}"
+
+
+def shortened(text: str, most: int) -> str:
+    """Return a text, with an ellipsis in place of what is longer than ``most`` characters."""
+    return text if len(text) <= most else f"{text[:most]}…"
