@@ -8,6 +8,7 @@ from untor.escape import MISSING, printed
 from untor.escape.accelerated import accelerated, codegen_names, configure
 from untor.runtime import async_iteration, attributes, iteration, parameter_types
 from untor.runtime.tracebacks import has_no_location, replacement_for
+from untor.runtime.truth import truth
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -48,7 +49,7 @@ _RUNTIME = {
     "sized": iteration.sized,
     "sized_async": async_iteration.sized_async,
     "takes_missing": parameter_types.takes_missing,
-    "truth": attributes.truth,
+    "truth": truth,
     **codegen_names(),
 }
 """The same for every template."""
@@ -57,7 +58,7 @@ configure(
     direct=attributes.direct_types,
     plain=attributes.plain_values,
     missing=MISSING,
-    truth=attributes.truth,
+    truth=truth,
     each=iteration.each,
     pairs=iteration.pairs,
     rest=iteration.rest,

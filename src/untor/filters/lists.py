@@ -6,6 +6,7 @@ from untor.escape import MISSING, printed
 from untor.runtime.attributes import dot_data_maybe, item_maybe
 from untor.runtime.filter_error import FilterProblem, unfit
 from untor.runtime.iteration import is_data_frame, mappings_of
+from untor.runtime.truth import truth
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -81,7 +82,7 @@ def where(value: object, name: str, *wanted: object) -> list[object]:
         read = key(item)
         if read is MISSING:
             continue
-        if _is_one_of(read, wanted) if wanted else bool(read):
+        if _is_one_of(read, wanted) if wanted else truth(read):
             found.append(item)
     return found
 

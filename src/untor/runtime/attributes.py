@@ -6,7 +6,7 @@ from untor.diagnostics.problem import Problem, suggestion
 from untor.diagnostics.wording import counted, with_article
 from untor.errors import MissingValue, RenderError
 from untor.escape import MISSING
-from untor.runtime.closed_types import CLOSED, is_code
+from untor.runtime.closed_types import CLOSED, is_code, kind_of_code
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -64,12 +64,8 @@ def dot_data_maybe(value: object, name: str) -> object:
 
 def _only_data(found: object, owner: object, name: str) -> object:
     if is_code(found) and not is_mapping(owner):
-        raise RenderError(Problem("function-as-value", what=f'"{name}", a {_kind_of(found)},'))
+        raise RenderError(Problem("function-as-value", what=f'"{name}", a {kind_of_code(found)},'))
     return found
-
-
-def _kind_of(function: object) -> str:
-    return "class" if isinstance(function, type) else "method"
 
 
 def dot_maybe(value: object, name: str) -> object:
@@ -179,15 +175,6 @@ def _in_reach(scope: Mapping[str, object] | tuple[str, ...]) -> str:
     what = "This piece" if isinstance(scope, tuple) else "The page"
     names = sorted(name for name in scope if isinstance(name, str))
     return f"{what} was given {', '.join(names[:12]) if names else 'no values'}."
-
-
-def truth(value: object) -> bool:
-    """Return whether a value counts as true; an array or a data frame does when it has any item."""
-    if hasattr(type(value), "__array__"):
-        return bool(len(value))  # type: ignore[arg-type]
-    if is_code(value):
-        raise RenderError(Problem("function-as-value", what=f"A {_kind_of(value)} as a condition"))
-    return bool(value)
 
 
 def modulo(left: object, right: object) -> object:

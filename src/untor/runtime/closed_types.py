@@ -38,3 +38,8 @@ def is_code(value: object) -> bool:
     from functools import partial, partialmethod  # noqa: PLC0415  loaded already; needed only for what can be called
 
     return isinstance(value, partial | partialmethod)
+
+
+def kind_of_code(value: object) -> str:
+    """Return the word for a value that is code: ``class`` or ``method``."""
+    return "class" if isinstance(value, type) else "method"
