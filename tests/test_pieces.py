@@ -315,6 +315,7 @@ def test_kinds_of_collections() -> None:
     )
     assert engine.compile("<! for e in x as r !>{= e =}{= r.total =}<! end !>").render(x=iter({3})) == "31"
     render = engine.compile("<! if x !>some<! else !>none<! end !>").render
+    assert engine.compile("{= x.gone? =}").render(x=Array(0)) == ""  # what has been looked into has the same truth
     assert [render(x=Array(0)), render(x=Array()), render(x=[])] == ["some", "none", "none"]
     assert engine.compile("{= x | where('a') | len =}").render(x=[{"a": Array(0)}, {"a": Array()}, {}]) == "1"
 

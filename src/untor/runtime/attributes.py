@@ -33,6 +33,8 @@ plain_values: set[type] = set(_BUILT_IN)
 """Types whose values are true or false as Python has it, since they are no arrays, and that nobody awaits."""
 
 _MOST_TYPES = 1000
+_NOT_DIRECT = ("__getitem__", "__await__", "__array__")
+"""Methods of types that have items, are awaited, or have a truth of their own."""
 
 
 def dot(value: object, name: str) -> object:
@@ -84,7 +86,7 @@ def dot_maybe(value: object, name: str) -> object:
                 types.clear()
             plain_values.update(_BUILT_IN)
         _plain_types.add(type(value))
-        if not hasattr(type(value), "__getitem__") and not hasattr(type(value), "__await__"):
+        if not (is_code(value) or any(hasattr(type(value), name) for name in _NOT_DIRECT)):
             direct_types.add(type(value))
             plain_values.add(type(value))
     found: object = getattr(value, name, MISSING)
