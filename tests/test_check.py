@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import shutil
 import subprocess
 import sys
@@ -16,7 +17,6 @@ from support import CASES, cases
 from test_places import SOURCES
 
 from untor import Engine, Policy, UntorError
-from untor.check import checker
 from untor.check.checker import check
 from untor.diagnostics.codes import CODES, EXAMPLE_FILES
 from untor.diagnostics.rules import OFF, RULES
@@ -224,16 +224,30 @@ def test_own_engine(tmp_path: Path) -> None:
     assert untor("render", "pages/board.html", "--set", "x=5", folder=tmp_path) == (0, "<p>5</p>", "")
 
 
-def test_many_pages(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_many_pages(tmp_path: Path) -> None:
     """Several processes find what one finds, in the same order."""
     for number in range(60):
         text = f"<p>{{= x{number} =}}<b></p>" if number % 3 else "<{= tag =}>"
         (tmp_path / f"page{number}.html").write_text(text, "utf-8")
-    alone = check(Engine(tmp_path).compiler)
-    done: list[tuple[int, int]] = []
-    monkeypatch.setattr(checker, "_ENOUGH", 10)
-    assert check(Engine(tmp_path).compiler, progress=lambda *now: done.append(now)).findings == alone.findings
-    assert (len(alone.findings), done[-1]) == (60, (60, 60))
+    script = (
+        "import sys; from untor import Engine; from untor.check import checker; seen = []\n"
+        "import concurrent.futures as futures\n"
+        "class Pool(futures.ProcessPoolExecutor):\n"
+        "    def map(self, *arguments, **options): seen.append(1); return super().map(*arguments, **options)\n"
+        "futures.ProcessPoolExecutor = Pool; checker._ENOUGH = int(sys.argv[2]); done = []\n"
+        "found = checker.check(Engine(sys.argv[1]).compiler, progress=lambda *now: done.append(now)).findings\n"
+        "print(len(seen), len(found), done[-1], *found, sep='\\n')"
+    )
+    alone, several = (
+        subprocess.run(
+            [sys.executable, "-c", script, str(tmp_path), enough], capture_output=True, text=True, check=True
+        ).stdout.split("\n", 1)
+        for enough in ("1000", "10")
+    )
+    workers = min(os.cpu_count() or 1, 2)
+    assert (alone[0], several[0]) == ("0", str(workers - 1))
+    assert alone[1] == several[1]
+    assert several[1].startswith("60\n(60, 60)\n")
 
 
 def test_from_python(site: Path) -> None:
