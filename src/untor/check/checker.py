@@ -13,7 +13,7 @@ from untor.analysis.ir import Function
 from untor.analysis.names import AnalysisError, Names
 from untor.check import name_rules, tag_rules
 from untor.check.findings import Checked, finding_of, shown
-from untor.check.site import Site, Target
+from untor.check.site import Site, SitePage
 from untor.check.suppressions import Suppressions
 from untor.check.tag_walker import TagWalker
 from untor.compiler.origin import Origin
@@ -128,7 +128,7 @@ def _over_budget(sources: Mapping[str, Source], trusted: list[Placement], most: 
 # --- pages -----------------------------------------------------------------------------------------------------------
 
 
-def _look_at(site: Site, pages: list[Target]) -> Iterator[PageProblems]:
+def _look_at(site: Site, pages: list[SitePage]) -> Iterator[PageProblems]:
     """Look at pages in order, with a second process where there are enough of them."""
     workers = min(os.cpu_count() or 1, 8)
     # Forked processes have the site already; a process with threads must not fork.
@@ -150,18 +150,18 @@ _SHARED: list[Site] = []
 """The site that forked processes look at: they have it already."""
 
 
-def _page_of_shared(page: Target) -> PageProblems:
+def _page_of_shared(page: SitePage) -> PageProblems:
     return _page(_SHARED[-1], page)
 
 
-def _page(site: Site, page: Target) -> PageProblems:
+def _page(site: Site, page: SitePage) -> PageProblems:
     try:
         return _page_found(site, page)
     except RecursionError:
         return with_deep_stack(lambda: _page_found(site, page))
 
 
-def _page_found(site: Site, page: Target) -> PageProblems:
+def _page_found(site: Site, page: SitePage) -> PageProblems:
     planned = site.compiler.analyse(Origin(page.file, None, page.part), collects=True)
     placements = [] if planned.problems else planned.placements
     problems = [*planned.problems, *_without_echoes(planned.problems, _outlined(site, page))]
@@ -187,7 +187,7 @@ def _without_echoes(problems: list[Problem], found: Iterable[Problem]) -> Iterat
             yield problem
 
 
-def _outlined(site: Site, page: Target) -> Iterator[Problem]:
+def _outlined(site: Site, page: SitePage) -> Iterator[Problem]:
     """Yield what is wrong with a page's elements and tags."""
     reading = site.readings[page.file]
     if reading.torn or ending_of(reading.source) == ".txt":

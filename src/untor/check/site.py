@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 Call = tree.Layout | tree.Include
 
 
-class Target(NamedTuple):
+class SitePage(NamedTuple):
     """A template, or with a name a part of one, that nothing else uses: it is a page of its own."""
 
     file: str
@@ -75,26 +75,26 @@ class Site:
             self._calls[name] = sorted(found, key=lambda node: node.start)
         return self._calls[name]
 
-    def uses(self, reading: ParsedTemplate) -> Iterator[Target]:
+    def uses(self, reading: ParsedTemplate) -> Iterator[SitePage]:
         """Yield what a template uses."""
         for node in self.calls(reading):
             called = self.called(node.target.file) if node.target.file else reading
             if called is not None:
-                yield Target(called.source.name, node.target.part)
+                yield SitePage(called.source.name, node.target.part)
 
-    def pages(self) -> list[Target]:
+    def pages(self) -> list[SitePage]:
         """Return what nothing else uses, so that every template and part is looked at in some page.
 
         Templates that use one another in a circle are pages too.
         """
         used = {use for reading in self.readings.values() for use in self.uses(reading)}
-        pages = [Target(name, "") for name in self.readings if Target(name, "") not in used]
+        pages = [SitePage(name, "") for name in self.readings if SitePage(name, "") not in used]
         seen = {name for page in pages for name in self.reached(page.file)}
         for name in self.readings:
             if name not in seen:
-                pages.append(Target(name, ""))
+                pages.append(SitePage(name, ""))
                 seen |= self.reached(name)
-        parts = [Target(name, part) for name, reading in self.readings.items() for part in reading.parts]
+        parts = [SitePage(name, part) for name, reading in self.readings.items() for part in reading.parts]
         return pages + [part for part in parts if part not in used]
 
     def reached(self, name: str) -> set[str]:
