@@ -50,9 +50,11 @@ TYPES = {
 CACHED = "private, no-cache"
 """The default Cache-Control of a page: stored by the visitor's browser, revalidated each time."""
 
-_HEADER_NAME = re.compile("[A-Za-z0-9!#$%&'*+.^_`|~-]+")
+_WORD = "[A-Za-z0-9!#$%&'*+.^_`|~-]+"
+_HEADER_NAME = re.compile(_WORD)
 _HEADER_VALUE = re.compile("[\t\x20-\x7e\x80-\xff]*")
-_DIRECTIVE = re.compile(r"""\s*([^\s,=]+)\s*(=\s*(?:"[^"]*"|[^\s,]*))?\s*(?:,|\Z)""")
+_DIRECTIVE = re.compile(rf"""[ \t]*(?:({_WORD})(=(?:{_WORD}|"(?:[^"\\]|\\.)*"))?[ \t]*)?(?:,|\Z)""")
+"""RFC 9111 §5.2, RFC 9110 §5.6.1, §5.6.4: a member of the list, which may be empty."""
 _CACHE_HEADER = re.compile(
     r"(?:.+-)?cache-control|surrogate-control|edge-control|x-accel-expires", re.IGNORECASE | re.ASCII
 )
@@ -144,7 +146,7 @@ class Page:
         """The headers of the answer; those that depend on the body are in it when it is not streamed."""
         found = dict(self._headers)
         # With a validator, a cache that may keep a page but not use it would send its nonce again.
-        validates = not self.nonce or _PRIVATE in _directives(found["Cache-Control"])
+        validates = not self.nonce or _directives(found["Cache-Control"]).get(_PRIVATE) == ""
         if not self.stream and self.status == _OK and "ETag" not in found and validates:
             found["ETag"] = self._etag()
         return found
@@ -237,9 +239,18 @@ class Page:
         return f"<Page {self.template.name} {self.status}>"
 
 
-def _directives(value: str) -> set[str]:
-    """Return the directives of a Cache-Control that have no argument, by name (RFC 9111 §5.2)."""
-    return {found[1].lower() for found in _DIRECTIVE.finditer(value) if found[2] is None}
+def _directives(value: str) -> dict[str, str]:
+    """Return the directives of a Cache-Control with their arguments; none if it is not well-formed (RFC 9111 §5.2)."""
+    directives: dict[str, str] = {}
+    position = 0
+    while position < len(value):
+        found = _DIRECTIVE.match(value, position)
+        if found is None:
+            return {}
+        if found[1]:
+            directives[found[1].lower()] = found[2] or ""
+        position = found.end()
+    return directives
 
 
 def _check_caches(headers: Mapping[str, str]) -> None:
@@ -248,8 +259,8 @@ def _check_caches(headers: Mapping[str, str]) -> None:
         if not isinstance(value, str) or not _CACHE_HEADER.fullmatch(name):
             continue
         directives = _directives(value)
-        shared = "public" in directives or re.search(r"\bs-maxage\b", value, re.IGNORECASE | re.ASCII)
-        if shared or directives.isdisjoint({_PRIVATE, "no-store", "no-cache"}):
+        shared = "public" in directives or "s-maxage" in directives
+        if shared or "" not in {directives.get(each) for each in (_PRIVATE, "no-store", "no-cache")}:
             raise ValueError(
                 f"a page with a nonce is for one visitor, but {name} is {value!r}: "
                 f'say "private", "no-store" or "no-cache", or use Policy(hashes=True)'
