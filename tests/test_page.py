@@ -328,6 +328,7 @@ def test_no_hash(source: str) -> None:
 
 POLICIES = [
     ({}, "default-src 'self'; script-src 'strict-dynamic' 'nonce-N'; style-src 'self' 'nonce-N'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'self'"),
+    ({"hashes": True, "trusted_types": ()}, "default-src 'self'; script-src 'self' 'nonce-N'; style-src 'self' 'nonce-N'; object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'self'; require-trusted-types-for 'script'; trusted-types 'none'"),
     ({"directives": {"img-src": "'self' data:", "frame-ancestors": None, "style-src": "'none'", "default-src": "'none'"}}, "default-src 'none'; script-src 'strict-dynamic' 'nonce-N'; style-src 'nonce-N'; object-src 'none'; base-uri 'none'; form-action 'self'; img-src 'self' data:"),
     ({"trusted_types": True, "directives": dict.fromkeys(["default-src", "object-src", "base-uri", "form-action", "frame-ancestors", "style-src"])}, "script-src 'strict-dynamic' 'nonce-N'; require-trusted-types-for 'script'"),
     ({"trusted_types": ["map", "chart"], "directives": dict.fromkeys(["default-src", "object-src", "base-uri", "form-action", "frame-ancestors", "style-src"])}, "script-src 'strict-dynamic' 'nonce-N'; require-trusted-types-for 'script'; trusted-types map chart"),
@@ -340,6 +341,22 @@ def test_policy(options: dict[str, Any], value: str) -> None:
     policy = Policy(**options)
     assert policy.value("N") == value
     assert pickle.loads(pickle.dumps(policy)).value("N") == value
+
+
+def test_policy_with_hashes() -> None:
+    """Hashes are added to the directive of their kind; without them, and without a nonce, nothing is."""
+    policy = Policy(hashes=True)
+    rest = "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'self'"
+    assert policy.value() == f"default-src 'self'; script-src 'self'; style-src 'self'; {rest}"
+    value = policy.value(hashes={"script": ["'sha256-a'", "'sha256-b'"], "style": ["'sha256-c'"]})
+    assert value == f"default-src 'self'; script-src 'self' 'sha256-a' 'sha256-b'; style-src 'self' 'sha256-c'; {rest}"
+    assert (policy.header, Policy(report_only=True).header) == (
+        "Content-Security-Policy",
+        "Content-Security-Policy-Report-Only",
+    )
+    assert repr(policy) == f"<Policy {policy.value()}>"
+    with pytest.raises(ValueError, match=r"^trusted_types takes a collection, like \{'map'\}, not one text$"):
+        Policy(trusted_types="map")
 
 
 @pytest.mark.parametrize("options", [
