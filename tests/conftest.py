@@ -42,5 +42,6 @@ def browser() -> Iterator[webdriver.Chrome]:
     for flag in (*flags.split(), "disable-component-update", "disable-sync", "window-size=1280,800"):
         options.add_argument(f"--{flag}")
     started = webdriver.Chrome(options, webdriver.ChromeService(driver))
+    started.set_script_timeout(600)  # a page that hangs, not a slow machine
     yield started
     started.quit()
