@@ -142,7 +142,7 @@ def parameters_of(reading: ParsedTemplate, part: str) -> list[tree.Parameter] | 
 def match_arguments(
     frame: Frame, target: tree.Target, arguments: list[tree.Argument], taken: list[tree.Parameter] | None, *, all_: bool
 ) -> list[PassedArgument]:
-    """Match arguments with what is taken. Raises ``AnalysisError`` for one unknown or, with ``all_``, one missing."""
+    """Match arguments with parameters. Raises ``AnalysisError`` for an unknown one or, with ``all_``, a missing one."""
     known = {parameter.name: parameter for parameter in taken or ()}
     shown = ", ".join(known) or "nothing"
     for argument in arguments:

@@ -206,10 +206,10 @@ class LoopGenerator:
         for name, variable in zip(node.names, names, strict=True):
             self.expressions.bind(name, variable)
         if node.condition is not None:
-            all_operations = self.expressions.fresh("rows")
-            statements.append(ast.Assign([store(all_operations)], items))
+            rows = self.expressions.fresh("rows")
+            statements.append(ast.Assign([store(rows)], items))
             condition = self.expressions.truth(node.condition)
-            kept = ast.comprehension(_target(names), load(all_operations), [condition], int(self.is_async))
+            kept = ast.comprehension(_target(names), load(rows), [condition], int(self.is_async))
             element = load(names[0]) if len(names) == 1 else ast.Tuple([load(name) for name in names], LOAD)
             # In a function that awaits, a generator with a condition that awaits would be an asynchronous one.
             items = ast.ListComp(element, [kept]) if collects else ast.GeneratorExp(element, [kept])

@@ -2,7 +2,7 @@
 
 A function takes the machine, the text and a position, eats at least one character or changes the state, and
 returns the new position. Character references (§13.2.5.72 ff.) never change the state and are left to
-``references``; NUL and other replaced characters neither.
+``html_references``; nor do NUL and other replaced characters.
 """
 
 from __future__ import annotations
@@ -73,7 +73,7 @@ def _raw_text(less_than: str) -> Callable[[HtmlState, str, int], int]:
 
 
 def plaintext_state(machine: HtmlState, text: str, position: int) -> int:  # noqa: ARG001  one shape for all
-    """13.2.5.5 PLAINTEXT state: there is no way out of it."""
+    """13.2.5.5 PLAINTEXT state: nothing ends it."""
     return len(text)
 
 

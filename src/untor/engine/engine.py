@@ -166,7 +166,7 @@ class Engine:
     def render(self, name: str, context: Mapping[str, object] | None = None, /, **values: object) -> str:
         """Return the page of a template, by its name without its ending; see ``Template.render``.
 
-        Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError`` besides what rendering raises.
+        Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``, and what rendering raises.
         """
         return self.template(name).render(context, **values)
 
@@ -200,7 +200,7 @@ class Engine:
 
         ``context`` has all values of the page. ``headers`` are added to those of the page (content type, ``nosniff``,
         Cache-Control, ETag, Content-Security-Policy) or take their place. ``policy`` is ``True`` for that of the
-        engine, ``False`` for none, or one for this page. ``cache`` is its Cache-Control, at first
+        engine, ``False`` for none, or one for this page. ``cache`` is its Cache-Control, by default
         ``private, no-cache``. ``stream`` sends it while it is being rendered, in constant memory.
 
         Raises ``ValueError`` for what cannot be a header, and what ``template`` raises; values are looked at when the
@@ -244,7 +244,7 @@ class Engine:
         are not wrong here, each with the reason, ``most_trusted`` is how many values may be printed as trusted.
         ``untor check`` reports the same.
         """
-        from untor.check.checker import CheckOptions, check  # noqa: PLC0415  the checker is loaded when it is asked for
+        from untor.check.checker import CheckOptions, check  # noqa: PLC0415  loaded when it is used
 
         return check(self.compiler, CheckOptions(accepted or {}, also, most_trusted, self.policy is not None)).findings
 

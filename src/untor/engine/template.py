@@ -113,7 +113,7 @@ class Template:
     def part(self, name: str) -> Template:
         """Return a part of this file as a template of its own; its parameters are its context.
 
-        Raises ``TemplateMissing`` when there is no part of that name.
+        Raises ``TemplateMissing`` if the file has no part of that name.
         """
         return Template(self._engine, self._engine.compiler.part(self._origin, name))
 

@@ -40,7 +40,7 @@ _NOT_DIRECT = ("__getitem__", "__await__", "__array__")
 def dot(value: object, name: str) -> object:
     """Return ``value.name``: of a mapping the item, of anything else the attribute, then the item.
 
-    Raises ``MissingValue`` without a place, which ``trouble`` fills in.
+    Raises ``MissingValue`` without a position, which ``tracebacks`` fills in.
     """
     if type(value) in _plain_types:
         found: object = getattr(value, name, MISSING)

@@ -47,7 +47,7 @@ class Assets:
         return self._made(name)[2]
 
     def trouble(self, name: object) -> str:
-        """Say why there is no static file of a name; empty if there is one."""
+        """Return why a name is not that of a static file; an empty string if it is."""
         try:
             self.find(name)
         except FilterProblem as found:
