@@ -212,8 +212,8 @@ def test_constant_text_is_merged() -> None:
     )
     assert not planned.problems
     code = next(const for const in build(planned).code.co_consts if hasattr(const, "co_names"))
-    calls = [name for name in code.co_names if name.startswith("e_") or name == "dot"]
-    assert sorted(calls) == ["dot", "e_attribute", "e_segment_url", "e_text"]
+    calls = [name for name in code.co_names if name.startswith("_e_") or name == "_dot"]
+    assert sorted(calls) == ["_dot", "_e_attribute", "_e_segment_url", "_e_text"]
     assert build(planned).code.co_consts == build(planned).code.co_consts
 
 

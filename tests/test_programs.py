@@ -82,7 +82,7 @@ def are_the_same(source: str, rows: dict[str, object], **options: Any) -> None:
 
 def loops_of(page: Callable[..., str]) -> list[str]:
     """Return the names of the loops that the extension runs for a page."""
-    return [name for name in page.__globals__ if name[:1] == "l" and name[1:].isdigit()]
+    return [name for name in page.__globals__ if name.startswith("_l") and name[2:].isdigit()]
 
 
 def left_over(page: Callable[..., str], data: dict[str, object]) -> list[object]:
@@ -621,7 +621,7 @@ def test_loops_in_loops_are_tried_a_few_times(inner: str, monkeypatch: pytest.Mo
 def test_code_of_a_loop() -> None:
     """The loop of the extension stands before that of Python, which reads nothing in copies."""
     shown = module.shown(Engine().compiler.analyse(Origin("case.html", ROW)))
-    assert [shown.count(each) for each in ("l0 = loop(", "l0(append, ", "dot(v_row", "['b']", "for v_row")] == [
+    assert [shown.count(each) for each in ("_l0 = _loop(", "_l0(_append, ", "_dot(_v_row", "['b']", "for _v_row")] == [
         1,
         1,
         2,

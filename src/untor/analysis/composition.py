@@ -113,9 +113,9 @@ class PageAnalysis:
         self.problems.append(problem)
 
     def name(self, word: str) -> str:
-        """Return a new name for a function."""
+        """Return a new name for a function, which no template can write."""
         self.calls += 1
-        return f"{word}{self.calls}"
+        return f"_{word}{self.calls}"
 
     def reading(self, target: tree.Target, source: Source) -> ParsedTemplate:
         """Load the template of a call. Raises ``AnalysisError`` with the problem of finding or reading it."""

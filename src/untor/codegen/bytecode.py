@@ -36,7 +36,7 @@ LONGEST = 100_000
 DEEPEST = 12
 """How many loops a program has in one another."""
 
-_LETTERS = {f"e_{name.replace('-', '_')}": row.letter for name, row in ESCAPERS.items() if row.letter}
+_LETTERS = {f"_e_{name.replace('-', '_')}": row.letter for name, row in ESCAPERS.items() if row.letter}
 """The escaping functions that are part of writing, by the letters of joins."""
 
 Slot = tuple[str, int]
@@ -89,7 +89,7 @@ class BytecodeCompiler:
         kept = ast.Tuple([each for _, each in self.kept.values()], ast.Load())
         tables = constant(code), constant(tuple(self.names)), constant(tuple(self.joins))
         numbers = constant(len(self.given)), constant(slots)
-        made = call("loop", *tables, kept, *numbers, constant(self.chunks), constant(self.awaits))
+        made = call("_loop", *tables, kept, *numbers, constant(self.chunks), constant(self.awaits))
         return Program(made, [load(name) for name in self.given])
 
     # --- steps and slots -----------------------------------------------------------------------------------------
@@ -142,9 +142,9 @@ class BytecodeCompiler:
     def statement(self, statement: ast.stmt) -> None:
         """Translate a statement."""
         match statement:
-            case ast.Expr(ast.Call(ast.Name("append"), [written], [])):
+            case ast.Expr(ast.Call(ast.Name("_append"), [written], [])):
                 self.written(written)
-            case ast.Assign([ast.Name(name)], value) if name.startswith("rows"):
+            case ast.Assign([ast.Name(name)], value) if name.startswith("_rows"):
                 self.variables[name] = self.items(value)
             case ast.Assign([ast.Name(name)], value):
                 if name in self.variables:
@@ -195,11 +195,11 @@ class BytecodeCompiler:
     def items(self, items: ast.expr) -> Slot:
         """Translate what a loop runs over: only what could be run over again, should its item be left to Python."""
         match items:
-            case ast.IfExp(ast.Compare(ast.Call(ast.Name("type"), [given])), _, ast.Call(ast.Name("each"))):
+            case ast.IfExp(ast.Compare(ast.Call(ast.Name("_type"), [given])), _, ast.Call(ast.Name("_each"))):
                 how = 0
-            case ast.Call(ast.Name("pairs"), [given], []):
+            case ast.Call(ast.Name("_pairs"), [given], []):
                 how = 1
-            case ast.Call(ast.Name(name), [inner], []) if name in {"ahead", "enumerate", "sized"}:
+            case ast.Call(ast.Name(name), [inner], []) if name in {"_ahead", "_enumerate", "_sized"}:
                 return self.called(load(name), [self.items(inner)], uses_up=False)
             case ast.Name(name) if name in self.variables:
                 # Items that were found before, to be counted or tested.
@@ -252,7 +252,9 @@ class BytecodeCompiler:
                 self.variables[name] = slot
                 return self.moved(slot, to)
             case ast.IfExp(
-                ast.Compare(ast.Name(name), [ast.IsNot()], [ast.Name("MISSING")]), _, ast.Call(ast.Name("missing_name"))
+                ast.Compare(ast.Name(name), [ast.IsNot()], [ast.Name("_MISSING")]),
+                _,
+                ast.Call(ast.Name("_missing_name")),
             ):
                 slot = self.variable(name)
                 self.step(NEED, slot)
@@ -291,7 +293,7 @@ class BytecodeCompiler:
         """Return the slot of a variable: one of the body's, one of all pages, or one from around the loop."""
         if name in self.variables:
             return self.variables[name]
-        if name == "MISSING" or name.startswith(("g_", "e_")):
+        if name == "_MISSING" or name.startswith(("_g_", "_e_")):
             return self.keep(name, load(name))
         return self.given.setdefault(name, ("given", len(self.given)))
 
@@ -335,7 +337,7 @@ class BytecodeCompiler:
         begins anew with an item that the program cannot finish.
         """
         name = function.id if isinstance(function, ast.Name) else ""
-        if not (name in _FUNCTIONS or name.startswith("e_") or (name.startswith("f_") and name[2:] in NAMES)):
+        if not (name in _FUNCTIONS or name.startswith("_e_") or (name.startswith("_f_") and name[3:] in NAMES)):
             raise Untranslatable
         named = self.keep((tuple, names), constant(names)) if names else -1
         callee, slot = self.keep(name, function), self.into(to)
@@ -354,7 +356,7 @@ class BytecodeCompiler:
     def test(self, node: ast.expr) -> int:
         """Translate a test; return the place of the number that says where to go on when it is false."""
         match node:
-            case ast.IfExp(ast.Compare(ast.Call(ast.Name("type"), [given])), _, ast.Call(ast.Name("truth"))):
+            case ast.IfExp(ast.Compare(ast.Call(ast.Name("_type"), [given])), _, ast.Call(ast.Name("_truth"))):
                 return self.step(TEST, self.value(given), 0, 1) + 2
         return self.step(TEST, self.value(node), 0, 0) + 2
 
@@ -366,7 +368,7 @@ class BytecodeCompiler:
                 ast.Or(),
                 [
                     ast.Compare(first, [ast.Is()], [ast.Constant(None)]),
-                    ast.Compare(_, [ast.Is()], [ast.Name("MISSING")]),
+                    ast.Compare(_, [ast.Is()], [ast.Name("_MISSING")]),
                 ],
             ):
                 # What is None or missing: the other way round.
@@ -405,8 +407,8 @@ class BytecodeCompiler:
 
 
 _FUNCTIONS = frozenset(
-    """ahead check dot dot_data dot_data_maybe dot_maybe enumerate item item_maybe len modulo none_is_missing printed
-    sized truth""".split()
+    """_ahead _check _dot _dot_data _dot_data_maybe _dot_maybe _enumerate _item _item_maybe _len _modulo
+    _none_is_missing _printed _sized _truth""".split()
 )
 """The functions that a program may call, besides built-in filters and escaping functions."""
 
@@ -424,7 +426,7 @@ def _escaped(node: ast.expr) -> tuple[str, ast.expr, str, str]:
 
 def _dot(node: ast.expr) -> tuple[ast.expr, str] | None:
     """Return what a dot reads from, and the name; ``None`` for anything else."""
-    if not (isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "dot"):
+    if not (isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.func.id == "_dot"):
         return None
     owner, name = node.args
     return (owner, name.value) if isinstance(name, ast.Constant) and isinstance(name.value, str) else None

@@ -78,25 +78,25 @@ class ModuleState:
     def escaper(self, name: str) -> str:
         """Return what an escaping function is called in the code."""
         self.escapers.add(name)
-        return "e_" + name.replace("-", "_")
+        return "_e_" + name.replace("-", "_")
 
     def join(self, texts: tuple[str, ...], letters: bytes) -> str:
         """Return the name of a join."""
         assert self.joins is not None  # noqa: S101  asked for with the extension only
-        return self.joins.setdefault((texts, letters), f"j{len(self.joins)}")
+        return self.joins.setdefault((texts, letters), f"_j{len(self.joins)}")
 
     def loop(self, made: ast.expr) -> str:
         """Return the name of a loop that the extension runs."""
         self.loops.append(made)
-        return f"l{len(self.loops) - 1}"
+        return f"_l{len(self.loops) - 1}"
 
     def made(self) -> list[ast.stmt]:
         """Return the statements that make the joins and the loops."""
         joins = [
-            ast.Assign([store(name)], call("join", constant(texts), constant(letters)))
+            ast.Assign([store(name)], call("_join", constant(texts), constant(letters)))
             for (texts, letters), name in (self.joins or {}).items()
         ]
-        return [*joins, *(ast.Assign([store(f"l{number}")], made) for number, made in enumerate(self.loops))]
+        return [*joins, *(ast.Assign([store(f"_l{number}")], made) for number, made in enumerate(self.loops))]
 
 
 class ExpressionGenerator:
@@ -185,7 +185,7 @@ class ExpressionGenerator:
             return built
         value, again = self._twice(built)
         other = _awaited(again) if self.may_wait(node) else again
-        chosen = ast.IfExp(_is_plain(value), again, call("truth", other))
+        chosen = ast.IfExp(_is_plain(value), again, call("_truth", other))
         return self.locations.place(chosen, node.start, node.end)
 
     def may_wait(self, node: tree.Expression) -> bool:
@@ -196,7 +196,7 @@ class ExpressionGenerator:
         """Return an expression, and what its value is the second time."""
         if isinstance(built, ast.Name):
             return built, built
-        name = self.fresh("t")
+        name = self.fresh("_t")
         return ast.NamedExpr(store(name), built), load(name)
 
     def _placed(self, built: ast.expr, start: int, end: int) -> ast.expr:
@@ -210,19 +210,19 @@ class ExpressionGenerator:
         if isinstance(binding, str):
             return load(binding)
         if self.known is None:
-            variable = f"c_{node.name}"
+            variable = f"_c_{node.name}"
             if variable not in self.inputs.values():
                 self.kinds[variable] = False
             self.inputs[node.name] = variable
-            scope: ast.expr = load("scope")
+            scope: ast.expr = load("_scope")
         else:
-            variable = f"g_{node.name}"
+            variable = f"_g_{node.name}"
             self.module_state.globals.add(node.name)
             scope = ast.Tuple([constant(name) for name in self.known], LOAD)
         if lenient:
             return load(variable)
-        missing = self._placed(call("missing_name", constant(node.name), scope), node.start, node.end)
-        test = ast.Compare(load(variable), [ast.IsNot()], [load("MISSING")])
+        missing = self._placed(call("_missing_name", constant(node.name), scope), node.start, node.end)
+        test = ast.Compare(load(variable), [ast.IsNot()], [load("_MISSING")])
         return ast.IfExp(test, load(variable), missing)
 
     def _listdisplay(self, node: tree.ListDisplay, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
@@ -238,22 +238,22 @@ class ExpressionGenerator:
                 return copy.deepcopy(binding[node.name])
         if self.handing_on:
             owner = self._owner(node.owner, lenient=lenient)
-            return call("dot_data_maybe" if lenient else "dot_data", owner, constant(node.name))
+            return call("_dot_data_maybe" if lenient else "_dot_data", owner, constant(node.name))
         if self.direct and not lenient and node.name not in _NO_ATTRIBUTES:
             variable = self.direct.get(self.owners().path(node.owner) or ())
             if variable is not None:
                 return self.read(variable, node)
         elif not (lenient or self.plain or node.name in _NO_ATTRIBUTES):
             path = self.owners().path(node.owner)
-            if path is not None and len(path) == 1 and path[0][0] in "vpc":
+            if path is not None and len(path) == 1 and path[0].startswith(("_v_", "_p_", "_c_")):
                 # One name alone: the type is tested in place.
-                found: ast.expr = call("dot", load(path[0]), constant(node.name))
+                found: ast.expr = call("_dot", load(path[0]), constant(node.name))
                 for self.items in (False, True):
                     test = self.test(path[0], load(path[0]), items=self.items)
                     found = ast.IfExp(test, self.read(path[0], node), found)
                 return found
         owner = self._owner(node.owner, lenient=lenient)
-        return call("dot_maybe" if lenient else "dot", owner, constant(node.name))
+        return call("_dot_maybe" if lenient else "_dot", owner, constant(node.name))
 
     def owners(self) -> AttributeOwners:
         """Return what finds the objects that expressions read from."""
@@ -264,7 +264,7 @@ class ExpressionGenerator:
         binding = self.lookup(node.name)
         if binding is None:
             self._name(node, lenient=True)
-            return f"{'c' if self.known is None else 'g'}_{node.name}"
+            return f"_{'c' if self.known is None else 'g'}_{node.name}"
         return binding if isinstance(binding, str) else None
 
     def read(self, variable: str, node: tree.Attribute) -> ast.expr:
@@ -282,16 +282,16 @@ class ExpressionGenerator:
         kind = self.kind_of(variable)
         if kind is not None:
             return ast.Compare(load(kind), [ast.Is()], [constant(None)]) if items else load(kind)
-        of_type = call("type", value)
-        wanted: tuple[ast.cmpop, str] = (ast.Is(), "dict") if items else (ast.In(), "direct")
+        of_type = call("_type", value)
+        wanted: tuple[ast.cmpop, str] = (ast.Is(), "_dict") if items else (ast.In(), "_direct")
         return ast.Compare(of_type, [wanted[0]], [load(wanted[1])])
 
     def test_of_last(self, name: str, value: ast.expr) -> ast.expr:
         """In a loop: bind the value to a name and test that its type has attribute access."""
         last = self.remembered()
-        same = ast.Compare(call("type", value), [ast.Is()], [load(last)])
-        direct = ast.Compare(call("type", load(name)), [ast.In()], [load("direct")])
-        now = ast.Compare(ast.NamedExpr(store(last), call("type", load(name))), [ast.IsNot()], [constant(None)])
+        same = ast.Compare(call("_type", value), [ast.Is()], [load(last)])
+        direct = ast.Compare(call("_type", load(name)), [ast.In()], [load("_direct")])
+        now = ast.Compare(ast.NamedExpr(store(last), call("_type", load(name))), [ast.IsNot()], [constant(None)])
         return ast.BoolOp(ast.Or(), [same, ast.BoolOp(ast.And(), [direct, now])])
 
     def kind_of(self, variable: str) -> str | None:
@@ -299,17 +299,17 @@ class ExpressionGenerator:
         if variable not in self.kinds:
             return None
         self.kinds[variable] = True
-        return f"k{variable}"
+        return f"_k{variable}"
 
     def kinds_known(self, names: Iterable[str]) -> list[ast.stmt]:
         """Find out of what kind variables are, where anything asks: true for attributes, ``None`` for a dict."""
         statements: list[ast.stmt] = []
         for variable in names:
             if self.kinds.pop(variable, False):
-                is_dict = ast.Compare(call("type", load(variable)), [ast.Is()], [load("dict")])
+                is_dict = ast.Compare(call("_type", load(variable)), [ast.Is()], [load("_dict")])
                 other = ast.IfExp(is_dict, constant(None), constant(value=False))
-                direct = ast.Compare(call("type", load(variable)), [ast.In()], [load("direct")])
-                statements.append(ast.Assign([store(f"k{variable}")], ast.BoolOp(ast.Or(), [direct, other])))
+                direct = ast.Compare(call("_type", load(variable)), [ast.In()], [load("_direct")])
+                statements.append(ast.Assign([store(f"_k{variable}")], ast.BoolOp(ast.Or(), [direct, other])))
         return statements
 
     def kind_found(self, variable: str) -> list[ast.stmt]:
@@ -318,15 +318,15 @@ class ExpressionGenerator:
         if not known:
             return []
         last = self.remembered()
-        another = ast.Compare(call("type", load(variable)), [ast.IsNot()], [load(last)])
+        another = ast.Compare(call("_type", load(variable)), [ast.IsNot()], [load(last)])
         # A type that nothing is known of yet is looked up again: the first dot may make it known.
-        settled = ast.Compare(load(f"k{variable}"), [ast.IsNot()], [constant(value=False)])
-        now = ast.Assign([store(last)], ast.BoolOp(ast.And(), [settled, call("type", load(variable))]))
+        settled = ast.Compare(load(f"_k{variable}"), [ast.IsNot()], [constant(value=False)])
+        now = ast.Assign([store(last)], ast.BoolOp(ast.And(), [settled, call("_type", load(variable))]))
         return [ast.If(another, [*known, now], [])]
 
     def remembered(self) -> str:
         """Return a new variable for the type of what was seen last."""
-        self.last.append(self.fresh("d"))
+        self.last.append(self.fresh("_d"))
         return self.last[-1]
 
     def guard(self, owners: Mapping[Path, tree.Expression], *, items: bool) -> ast.expr:
@@ -335,7 +335,7 @@ class ExpressionGenerator:
         tests: list[ast.expr] = []
         for path, node in owners.items():
             if isinstance(node, tree.Attribute):
-                name = self.fresh("o")
+                name = self.fresh("_o")
                 value: ast.expr = ast.NamedExpr(store(name), self.read(self.direct[path[:-1]], node))
             else:
                 name, value = path[0], load(path[0])
@@ -349,31 +349,31 @@ class ExpressionGenerator:
 
     def _item(self, node: tree.Item, lenient: bool) -> ast.expr:  # noqa: FBT001
         owner = self._owner(node.owner, lenient=lenient)
-        return call("item_maybe" if lenient else "item", owner, self.build(node.index))
+        return call("_item_maybe" if lenient else "_item", owner, self.build(node.index))
 
     def _owner(self, node: tree.Expression, *, lenient: bool) -> ast.expr:
         """Build the owner before a dot: after a ``?``, ``None`` is as good as missing."""
         outer, self.handing_on = self.handing_on, False
         built = self.build(node, lenient=lenient)
         self.handing_on = outer
-        return call("none_is_missing", built) if isinstance(node, tree.Maybe) and not lenient else built
+        return call("_none_is_missing", built) if isinstance(node, tree.Maybe) and not lenient else built
 
     def _slice(self, node: tree.Slice, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         parts = [constant(None) if part is None else self.build(part) for part in (node.first, node.last, node.step)]
-        return call("slice", *parts)
+        return call("_slice", *parts)
 
     def _maybe(self, node: tree.Maybe, lenient: bool) -> ast.expr:  # noqa: FBT001
         inner = node.value
         if isinstance(inner, tree.Attribute) and not lenient:
             owner = self._owner(inner.owner, lenient=False)
-            return call("dot_data_maybe" if self.handing_on else "dot_maybe", owner, constant(inner.name))
+            return call("_dot_data_maybe" if self.handing_on else "_dot_maybe", owner, constant(inner.name))
         if isinstance(inner, tree.Item) and not lenient:
-            return call("item_maybe", self._owner(inner.owner, lenient=False), self.build(inner.index))
+            return call("_item_maybe", self._owner(inner.owner, lenient=False), self.build(inner.index))
         return self.build(inner, lenient=True)
 
     def _otherwise(self, node: tree.Otherwise, lenient: bool) -> ast.expr:  # noqa: FBT001
         value = self.build(node.value, lenient=True)
-        name = self.fresh("t")
+        name = self.fresh("_t")
         absent = self._absent(ast.NamedExpr(store(name), value), name)
         return ast.IfExp(absent, self.build(node.fallback, lenient=lenient), load(name))
 
@@ -381,7 +381,7 @@ class ExpressionGenerator:
     def _absent(first: ast.expr, name: str) -> ast.expr:
         """Test whether a value is ``None`` or missing; ``first`` reads it the first time."""
         none = ast.Compare(first, [ast.Is()], [constant(None)])
-        missing = ast.Compare(load(name), [ast.Is()], [load("MISSING")])
+        missing = ast.Compare(load(name), [ast.Is()], [load("_MISSING")])
         return ast.BoolOp(ast.Or(), [none, missing])
 
     def _unary(self, node: tree.Unary, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
@@ -393,7 +393,7 @@ class ExpressionGenerator:
             return ast.BoolOp(ast.And() if node.operator == "and" else ast.Or(), [left, right])
         left, right = self.build(node.left), self.build(node.right)
         if node.operator == "%":
-            return call("modulo", left, right)
+            return call("_modulo", left, right)
         return ast.BinOp(left, _BINARY[node.operator](), right)
 
     def _comparisons(self, node: tree.Comparisons, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
@@ -408,9 +408,9 @@ class ExpressionGenerator:
         shown = self.locations.source.text[node.function.start : node.function.end]
         if isinstance(node.function, tree.Attribute):
             owner = self._owner(node.function.owner, lenient=False)
-            function = call("callee_of", owner, constant(node.function.name), constant(shown))
+            function = call("_callee_of", owner, constant(node.function.name), constant(shown))
         else:
-            function = call("callee", self.build(node.function), constant(shown))
+            function = call("_callee", self.build(node.function), constant(shown))
         self._placed(function, node.function.start, node.function.end)
         named = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
         built = ast.Call(function, [self.handed(part) for part in node.arguments], named)
@@ -418,7 +418,7 @@ class ExpressionGenerator:
         return built
 
     def _filter(self, node: tree.Filter, lenient: bool) -> ast.expr:  # noqa: FBT001
-        name = self.fresh("t")
+        name = self.fresh("_t")
         self.module_state.filters.add(node.name)
         # Built-in filters do nothing with a function but refuse it.
         value = (
@@ -428,7 +428,7 @@ class ExpressionGenerator:
         arguments = [load(name), *(self.handed(part) for part in node.arguments)]
         if node.name in TAKE_NONE:
             arguments[0] = value
-        function = ast.Call(load(f"f_{node.name}"), arguments, named)
+        function = ast.Call(load(f"_f_{node.name}"), arguments, named)
         self._placed(function, node.name_start, node.name_start + len(node.name))
         self.module_state.calls[self.locations.called(node.name_start)] = ("filter", node.name)
         if node.name in TAKE_NONE:
@@ -438,9 +438,9 @@ class ExpressionGenerator:
 
 def _is_plain(value: ast.expr) -> ast.expr:
     """Test that a value is of a kind that is true or false as Python has it, and is not awaited."""
-    return ast.Compare(call("type", value), [ast.In()], [load("plain_values")])
+    return ast.Compare(call("_type", value), [ast.In()], [load("_plain_values")])
 
 
 def _awaited(value: ast.expr) -> ast.expr:
     """Await a value if it can be."""
-    return ast.IfExp(call("is_awaitable", value), ast.Await(value), value)
+    return ast.IfExp(call("_is_awaitable", value), ast.Await(value), value)

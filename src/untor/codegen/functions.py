@@ -25,7 +25,7 @@ from untor.analysis.ir import (
 from untor.codegen.expression_code import ExpressionGenerator, ModuleState
 from untor.codegen.locations import Locations
 from untor.codegen.loops import LoopGenerator
-from untor.codegen.nodes import LOAD, call, constant, load, store
+from untor.codegen.nodes import APPEND, LOAD, call, constant, load, store
 from untor.codegen.output import LONGEST_RUN, OutputWriter, Printed, append, is_static
 from untor.codegen.parameters import variables
 from untor.language import tree
@@ -88,25 +88,25 @@ class FunctionGenerator(LoopGenerator):
         """Return the definition of a function."""
         function = self.function
         taken = [statement for each in function.parameters for statement in self.taken(each, entry=False)]
-        inner = self.block(function.body, "append")
+        inner = self.block(function.body, APPEND)
         start: list[ast.stmt] = []
         if function.context:
-            get = ast.Attribute(load("scope"), "get", LOAD)
-            start = [ast.Assign([store("get")], get), *variables(self.expressions.inputs)]
+            get = ast.Attribute(load("_scope"), "get", LOAD)
+            start = [ast.Assign([store("_get")], get), *variables(self.expressions.inputs)]
         taken += self.expressions.kinds_known([*self.expressions.kinds])
-        names = [*self.passed_to(function), *(f"p_{each.name}" for each in function.parameters)]
+        names = [*self.passed_to(function), *(f"_p_{each.name}" for each in function.parameters)]
         return self.way.define(function.name, [*names, *function.slots], [*start, *taken, *inner], plain=function.plain)
 
     def taken(self, parameter: tree.Parameter, *, entry: bool, variable: str = "") -> list[ast.stmt]:
         """Bind what the function takes: what it was given, the context's value, the default, or an error."""
-        variable = variable or f"p_{parameter.name}"
+        variable = variable or f"_p_{parameter.name}"
         self.expressions.bind(parameter.name, variable)
         self.expressions.kinds[variable] = False
         name = constant(parameter.name)
         statements: list[ast.stmt] = []
         if parameter.type == "*":
             return statements
-        from_context = call("check", call("get", name, load("MISSING")), name, *_wanted(parameter))
+        from_context = call("_check", call("_get", name, load("_MISSING")), name, *_wanted(parameter))
         if entry:
             statements.append(ast.Assign([store(variable)], from_context))
         elif self.function.context:
@@ -117,24 +117,24 @@ class FunctionGenerator(LoopGenerator):
             statements.append(self.when_missing(variable, self.expressions.build(parameter.default)))
             self.expressions.plain = plain
         elif self.function.context:
-            statements.append(self.when_missing(variable, call("takes_missing", name, load("scope"))))
+            statements.append(self.when_missing(variable, call("_takes_missing", name, load("_scope"))))
         return [self.locations.place(each, parameter.start, parameter.end) for each in statements]
 
     def passed_to(self, function: Function) -> list[str]:
         """Return what a function is given besides its parameters."""
-        return [*(["nonce"] if self.module_state.nonces else []), *(["scope"] if function.context else [])]
+        return [*(["_nonce"] if self.module_state.nonces else []), *(["_scope"] if function.context else [])]
 
     @staticmethod
     def when_missing(variable: str, value: ast.expr) -> ast.stmt:
         """Assign a value to a variable that is missing."""
-        test = ast.Compare(load(variable), [ast.Is()], [load("MISSING")])
+        test = ast.Compare(load(variable), [ast.Is()], [load("_MISSING")])
         return ast.If(test, [ast.Assign([store(variable)], value)], [])
 
     def closure(self, function: Function) -> ast.stmt:
         """Return the definition of content for a slot, which sees the names around it."""
         depth, self.depth = self.depth, 0
         loops, self.expressions.loops = self.expressions.loops, 0
-        body = self.block(function.body, "append")
+        body = self.block(function.body, APPEND)
         self.depth, self.expressions.loops = depth, loops
         return self.way.define(function.name, function.slots, body, plain=function.plain)
 
@@ -142,7 +142,7 @@ class FunctionGenerator(LoopGenerator):
         """Tell whether what is called is done in place: in a loop, calling it would cost as much as a value or two."""
         if isinstance(operation, SlotCall):
             return self.inlined_into is not None and operation.name in self.function.slots
-        if not (isinstance(operation, CallFunction) and self.depth and target == "append"):
+        if not (isinstance(operation, CallFunction) and self.depth and target == APPEND):
             return False
         source = operation.function.source
         is_near = self.locations.file == (source.path or source.name) or bool(self.module_state.files)
@@ -163,10 +163,10 @@ class FunctionGenerator(LoopGenerator):
     def value_given(self, given: PassedArgument | None) -> ast.expr:
         """Build what is given to a parameter."""
         if given is None:
-            return load("MISSING")
+            return load("_MISSING")
         value = self.expressions.handed(given.value)
         if given.parameter is not None and given.parameter.type not in {"", "*", "any"}:
-            checked = call("check", value, constant(given.name), *_wanted(given.parameter))
+            checked = call("_check", value, constant(given.name), *_wanted(given.parameter))
             value = self.locations.place(checked, given.value.start, given.value.end)
         return value
 
@@ -183,15 +183,15 @@ class FunctionGenerator(LoopGenerator):
         values = [self.value_given(given.get(parameter.name)) for parameter in function.parameters]
         variables: list[str] = []
         for parameter, value in zip(function.parameters, values, strict=True):
-            if isinstance(value, ast.Name) and value.id[0] in "vp" and parameter.default is None:
+            if isinstance(value, ast.Name) and value.id.startswith(("_v_", "_p_")) and parameter.default is None:
                 # A variable here is the same one there.
                 inner.expressions.bind(parameter.name, value.id)
                 continue
-            variable = self.expressions.fresh(f"v_{parameter.name}_")
+            variable = self.expressions.fresh(f"_v_{parameter.name}_")
             variables.append(variable)
             statements.append(ast.Assign([store(variable)], value))
             statements += inner.taken(parameter, entry=False, variable=variable)
-        body = inner.block(function.body, "append", waiting)
+        body = inner.block(function.body, APPEND, waiting)
         return [*statements, *self.expressions.kinds_known(variables), *body]
 
     # --- statements ------------------------------------------------------------------------------------------------
@@ -212,7 +212,7 @@ class FunctionGenerator(LoopGenerator):
                 run.append(operation)
             elif isinstance(operation, _CALLING) and self.is_included(operation, target):
                 # With the extension, what is done in place is written together with what is around it.
-                together = self.output.joins and target == "append"
+                together = self.output.joins and target == APPEND
                 self.flush(run, parts, statements, "" if together else target)
                 statements += self.included(operation, target, parts if together else None)
             elif not isinstance(operation, InlineEnd):
@@ -236,7 +236,7 @@ class FunctionGenerator(LoopGenerator):
                 first, more = self.output.settled(more)
                 statements += first
             if sum(isinstance(part, Printed) for part in (*parts, *more)) > LONGEST_RUN:
-                statements += self.output.written(parts, "append")
+                statements += self.output.written(parts, APPEND)
                 parts.clear()
             parts += more
         if target and parts:
@@ -266,7 +266,7 @@ class FunctionGenerator(LoopGenerator):
 
     def capture(self, operation: UrlJoin) -> list[ast.stmt]:
         """Collect the pieces of a URL."""
-        pieces, add = self.expressions.fresh("pieces"), self.expressions.fresh("add")
+        pieces, add = self.expressions.fresh("_pieces"), self.expressions.fresh("_add")
         self.depth += 1
         body = self.block(operation.body, add)
         self.depth -= 1
@@ -280,7 +280,7 @@ class FunctionGenerator(LoopGenerator):
     def bind(self, node: tree.Let) -> ast.stmt:
         """Give a value a name."""
         value = self.expressions.handed(node.expression)
-        name = self.expressions.fresh(f"v_{node.name}_")
+        name = self.expressions.fresh(f"_v_{node.name}_")
         self.expressions.bind(node.name, name)
         return self.locations.place(ast.Assign([store(name)], value), node.start, node.end)
 

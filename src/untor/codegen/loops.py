@@ -7,7 +7,7 @@ from itertools import islice
 
 from untor.analysis.ir import Loop, all_operations
 from untor.codegen.bytecode import translated
-from untor.codegen.nodes import LOAD, STORE, call, constant, load, store
+from untor.codegen.nodes import APPEND, LOAD, STORE, call, constant, load, store
 from untor.language import tree
 
 TYPE_CHECKING = False
@@ -49,7 +49,7 @@ class LoopGenerator:
     def loop(self, operation: Loop, target: str) -> list[ast.stmt]:
         """Do the body for each item, counting only what is read of the position."""
         node, uses = operation.node, operation.uses
-        streams = self.way.chunks and target == "append" and not (self.function.plain or self.expressions.plain)
+        streams = self.way.chunks and target == APPEND and not (self.function.plain or self.expressions.plain)
         statements: list[ast.stmt] = []
         if streams and not self.depth:
             # The page's own loops send what is ready before they start; those of pieces only when it is enough.
@@ -59,8 +59,8 @@ class LoopGenerator:
         if uses & {"total", "last"}:
             items, item = self.sized(operation, items, item, statements)
         if uses - {"total"}:
-            index = self.expressions.fresh("index")
-            items = call(self.helper("enumerate"), items)
+            index = self.expressions.fresh("_index")
+            items = call(self.helper("_enumerate"), items)
             item = ast.Tuple([store(index), item], STORE)
             self.position(node.position or "").update(_counted(index))
         program, body = self.translated(operation, target, item)
@@ -73,7 +73,7 @@ class LoopGenerator:
             self.missed -= program is None
         self.expressions.scopes.pop()
         if operation.empty and nothing is None:
-            flag = self.expressions.fresh("empty")
+            flag = self.expressions.fresh("_empty")
             statements.append(ast.Assign([store(flag)], constant(value=True)))
             body.insert(0, ast.Assign([store(flag)], constant(value=False)))
             nothing = load(flag)
@@ -127,15 +127,15 @@ class LoopGenerator:
     ) -> tuple[ast.expr, ast.expr]:
         """Let the extension do what it can; return the items that it leaves, and the test that there were none."""
         place = operation.node.iterable
-        left = self.expressions.fresh("rows")
-        given: list[ast.expr] = [load("append"), items, *program.given]
+        left = self.expressions.fresh("_rows")
+        given: list[ast.expr] = [load("_append"), items, *program.given]
         nothing: ast.expr = ast.Compare(load(left), [ast.Is()], [constant(None)])
         if self.way.chunks:
             # It stops when there is enough for a chunk, and goes on where it stopped.
-            rest, empty = self.expressions.fresh("rows"), self.expressions.fresh("empty")
+            rest, empty = self.expressions.fresh("_rows"), self.expressions.fresh("_empty")
             given[1] = load(rest)
             statements.append(
-                self.locations.place(ast.Assign([store(rest)], call("iter", items)), place.start, place.end)
+                self.locations.place(ast.Assign([store(rest)], call("_iter", items)), place.start, place.end)
             )
             statements.append(ast.Assign([store(empty)], constant(value=True)))
             nothing = ast.BoolOp(ast.And(), [load(empty), nothing])
@@ -154,7 +154,7 @@ class LoopGenerator:
 
     def may_be_run(self, operation: Loop, target: str) -> bool:
         """Tell whether a loop may be the extension's: of what is there already, and of a size that can be tried."""
-        if not self.output.joins or self.is_async or self.function.plain or target != "append":
+        if not self.output.joins or self.is_async or self.function.plain or target != APPEND:
             return False
         inside = [*islice(all_operations(operation.body), MOST_RUN + 1)]
         return len(inside) <= MOST_RUN and (
@@ -169,8 +169,8 @@ class LoopGenerator:
 
     def outlined(self, body: list[ast.stmt], target: str) -> list[ast.stmt]:
         """Put statements into a function of their own: Python nests no more than twenty loops in one."""
-        name = self.expressions.fresh("deep")
-        plain = target != "append" or self.function.plain
+        name = self.expressions.fresh("_deep")
+        plain = target != APPEND or self.function.plain
         define = self.way.define(name, [], body, plain=plain, target=target)
         return [define, self.way.invoke(name, target, [], [], plain=plain)]
 
@@ -189,24 +189,24 @@ class LoopGenerator:
         collects = self.expressions.awaits and not self.way.chunks
         items = self.expressions.build(node.iterable, awaits=not collects)
         if isinstance(node.iterable, tree.Maybe):
-            items = call("none_is_missing", items)
-        source = self.helper("pairs" if len(node.names) == 2 else "each")  # noqa: PLR2004  key and value
-        if source == "each":
-            name = self.expressions.fresh("t")
-            known = ast.Compare(call("type", ast.NamedExpr(store(name), items)), [ast.Is()], [load("list")])
+            items = call("_none_is_missing", items)
+        source = self.helper("_pairs" if len(node.names) == 2 else "_each")  # noqa: PLR2004  key and value
+        if source == "_each":
+            name = self.expressions.fresh("_t")
+            known = ast.Compare(call("_type", ast.NamedExpr(store(name), items)), [ast.Is()], [load("_list")])
             other: ast.expr = load(name)
             items = ast.IfExp(
-                known, load(name), call(source, ast.Await(call("collected", other)) if collects else other)
+                known, load(name), call(source, ast.Await(call("_collected", other)) if collects else other)
             )
         else:
-            items = call(source, ast.Await(call("collected", items)) if collects else items)
+            items = call(source, ast.Await(call("_collected", items)) if collects else items)
         items = self.locations.place(items, node.iterable.start, node.iterable.end)
         self.expressions.scopes.append({})
-        names = [self.expressions.fresh(f"v_{name}_") for name in node.names]
+        names = [self.expressions.fresh(f"_v_{name}_") for name in node.names]
         for name, variable in zip(node.names, names, strict=True):
             self.expressions.bind(name, variable)
         if node.condition is not None:
-            rows = self.expressions.fresh("rows")
+            rows = self.expressions.fresh("_rows")
             statements.append(ast.Assign([store(rows)], items))
             condition = self.expressions.truth(node.condition)
             kept = ast.comprehension(_target(names), load(rows), [condition], int(self.is_async))
@@ -227,19 +227,19 @@ class LoopGenerator:
         """Find out how many items there are, or only look one ahead where just the last is asked for."""
         position = self.position(operation.node.position or "")
         if "total" not in operation.uses:
-            last = self.expressions.fresh("last")
+            last = self.expressions.fresh("_last")
             position["last"] = load(last)
-            return call(self.helper("ahead"), items), ast.Tuple([item, store(last)], STORE)
-        rows, total = self.expressions.fresh("rows"), self.expressions.fresh("total")
-        listed: ast.expr = call(self.helper("sized"), items)
+            return call(self.helper("_ahead"), items), ast.Tuple([item, store(last)], STORE)
+        rows, total = self.expressions.fresh("_rows"), self.expressions.fresh("_total")
+        listed: ast.expr = call(self.helper("_sized"), items)
         statements.append(ast.Assign([store(rows)], ast.Await(listed) if self.is_async else listed))
-        statements.append(ast.Assign([store(total)], call("len", load(rows))))
+        statements.append(ast.Assign([store(total)], call("_len", load(rows))))
         position["total"] = load(total)
         if "last" in operation.uses:
-            last = self.expressions.fresh("last")
+            last = self.expressions.fresh("_last")
             position["last"] = load(last)
-            return call(self.helper("ahead"), load(rows)), ast.Tuple([item, store(last)], STORE)
-        return (call("each_async", load(rows)) if self.is_async else load(rows)), item
+            return call(self.helper("_ahead"), load(rows)), ast.Tuple([item, store(last)], STORE)
+        return (call("_each_async", load(rows)) if self.is_async else load(rows)), item
 
 
 def _target(names: list[str]) -> ast.expr:

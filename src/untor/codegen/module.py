@@ -10,6 +10,7 @@ from untor.codegen.compiled import CompiledCode
 from untor.codegen.expression_code import ModuleState
 from untor.codegen.functions import FunctionGenerator
 from untor.codegen.locations import place_all
+from untor.codegen.nodes import APPEND
 from untor.codegen.output import RETURN, is_one_run
 from untor.codegen.parameters import named_values, values_read
 from untor.codegen.variants import VARIANTS
@@ -58,7 +59,7 @@ def module_of(plan: TemplateIR, variant: str, module_state: ModuleState) -> ast.
     if len(sources) <= MOST_FILES and all(len(source.starts) < LINES for source in sources.values()):
         module_state.files = {file: number for number, file in enumerate(sources)}
     builder = FunctionGenerator(plan.main, module_state, way)
-    body = builder.body(RETURN if whole else "append")
+    body = builder.body(RETURN if whole else APPEND)
     functions: dict[str, ast.stmt] = {}
     while waiting := [each for name, each in module_state.called.items() if name not in functions]:
         functions |= {each.name: FunctionGenerator(each, module_state, way).definition() for each in waiting}

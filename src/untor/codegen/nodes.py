@@ -15,6 +15,8 @@ if TYPE_CHECKING:
 
 LOAD = ast.Load()
 STORE = ast.Store()
+APPEND = "_append"
+"""What adds to the page. All names of the code's own begin so, as no name of a template does."""
 
 
 class Name(ast.Name):

@@ -104,7 +104,7 @@ class OutputWriter:
         if not 0 < len(owners.found) <= MOST_OWNERS:
             return []
         nodes = [node for node in values if not isinstance(node, (tree.Name, tree.Constant))]
-        read = {id(node): self.expressions.fresh("r") for node in nodes}
+        read = {id(node): self.expressions.fresh("_r") for node in nodes}
         copies = []
         for items in (True, False):
             test = self.expressions.guard(owners.found, items=items)
@@ -154,14 +154,14 @@ class OutputWriter:
         parts = self.parts(run)
         self.expressions.scopes.pop()
         if not self.joins:
-            there: list[ast.expr] = [ast.Compare(load(name), [ast.IsNot()], [load("MISSING")]) for name in named]
+            there: list[ast.expr] = [ast.Compare(load(name), [ast.IsNot()], [load("_MISSING")]) for name in named]
             all_there = there[0] if len(there) == 1 else ast.BoolOp(ast.And(), there)
             return [ast.If(all_there, self.way.finish(_joined(parts)), [])]
         if any(part.letter == "=" for part in parts if isinstance(part, Printed)):
             return []
         given = [part.given for part in parts if isinstance(part, Printed)]
-        page = ast.NamedExpr(store("quick"), call(self.module_state.join(*_shape(parts)), constant(None), *given))
-        return [ast.If(ast.Compare(page, [ast.IsNot()], [constant(None)]), self.way.finish(load("quick")), [])]
+        page = ast.NamedExpr(store("_quick"), call(self.module_state.join(*_shape(parts)), constant(None), *given))
+        return [ast.If(ast.Compare(page, [ast.IsNot()], [constant(None)]), self.way.finish(load("_quick")), [])]
 
     def parts(self, run: list[Item]) -> list[Part]:
         """Return the texts and values of a run, no two texts one after another."""
@@ -186,7 +186,7 @@ class OutputWriter:
                 pieces = ast.Tuple([self.piece(piece) for piece in operation.body], LOAD)
                 return [self.ready(call(self.module_state.escaper(operation.escaper), pieces))]
             case Nonce():
-                return [] if operation.own else [self.ready(load("nonce"))]
+                return [] if operation.own else [self.ready(load("_nonce"))]
         assert isinstance(operation, ast.expr)  # noqa: S101  nothing else is in a run
         return [self.ready(operation)]
 
@@ -223,7 +223,7 @@ class OutputWriter:
     def tested(value: ast.Name, special: tuple[ast.Constant, ...], built: ast.expr) -> ast.expr:
         """Print text that has nothing to escape as it is: not to call a function for each value is worth more code."""
         there: list[ast.expr] = [ast.Compare(character, [ast.In()], [value]) for character in special]
-        is_text = ast.Compare(call("type", value), [ast.Is()], [load("str")])
+        is_text = ast.Compare(call("_type", value), [ast.Is()], [load("_str")])
         printable = ast.Call(ast.Attribute(value, "isprintable", LOAD), [], [])
         clean = ast.BoolOp(ast.And(), [is_text, ast.UnaryOp(ast.Not(), ast.BoolOp(ast.Or(), there)), printable])
         return ast.IfExp(clean, value, built)
@@ -236,7 +236,7 @@ class OutputWriter:
         name = self.read.get(id(node))
         if name is not None:
             return load(name), self.value(node)
-        name = self.expressions.fresh("r")
+        name = self.expressions.fresh("_r")
         given = ast.NamedExpr(store(name), self.expressions.build(node, awaits=False))
         return given, self.expressions.awaited(load(name), node)
 
@@ -244,7 +244,7 @@ class OutputWriter:
         """Return what is printed already: for a join and behind it, made only once."""
         if not self.joins or isinstance(printed, ast.Name):
             return Printed("=", printed, printed)
-        name = self.expressions.fresh("r")
+        name = self.expressions.fresh("_r")
         return Printed("=", ast.NamedExpr(store(name), printed), load(name))
 
     def piece(self, piece: Operation) -> ast.expr:
@@ -255,7 +255,7 @@ class OutputWriter:
         assert isinstance(piece, UrlValue)  # noqa: S101  others are steps
         value = self.value(piece.expression)
         if piece.kind != QUERY:
-            value = call("printed", value)
+            value = call("_printed", value)
             self.locations.place(value, piece.expression.start, piece.expression.end)
         return ast.Tuple([constant(piece.kind), value, constant("")], LOAD)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import ast
 from dataclasses import dataclass
 
-from untor.codegen.nodes import LOAD, call, constant, load, store
+from untor.codegen.nodes import APPEND, LOAD, call, constant, load, store
 
 CHUNK = 48
 """How many runs of text a chunk is made of, without the extension: a few kilobytes of an ordinary page."""
@@ -29,34 +29,36 @@ class Variant:
         It takes ``named`` values as parameters of its own, which Python hands over faster than a dict.
         """
         values = [ast.arg(name) for name in named]
-        missing: list[ast.expr | None] = [load("MISSING") for _ in named]
-        arguments = ast.arguments([ast.arg("context")], [], None, values, missing, ast.arg("values"), [constant(None)])
-        problem = ast.Assign([store("problem")], call("trouble", load("error")))
-        is_none = ast.Compare(load("problem"), [ast.Is()], [constant(None)])
-        raised = [problem, ast.If(is_none, [ast.Raise()], []), ast.Raise(load("problem"), load("error"))]
-        guarded = ast.Try(body, [ast.ExceptHandler(load("Exception"), "error", raised)], [], [])
+        missing: list[ast.expr | None] = [load("_MISSING") for _ in named]
+        arguments = ast.arguments(
+            [ast.arg("_context")], [], None, values, missing, ast.arg("_values"), [constant(None)]
+        )
+        problem = ast.Assign([store("_problem")], call("_trouble", load("_error")))
+        is_none = ast.Compare(load("_problem"), [ast.Is()], [constant(None)])
+        raised = [problem, ast.If(is_none, [ast.Raise()], []), ast.Raise(load("_problem"), load("_error"))]
+        guarded = ast.Try(body, [ast.ExceptHandler(load("_Exception"), "_error", raised)], [], [])
         if self.awaits:
             return ast.AsyncFunctionDef(self.name, arguments, [guarded], [], None, None)
         return ast.FunctionDef(self.name, arguments, [guarded], [], None, None)
 
     def start(self) -> list[ast.stmt]:
         """Return the statements that make what the page is collected in."""
-        out = call("page") if self.joins else ast.List([], LOAD)
-        append = ast.Attribute(load("out"), "write" if self.joins else "append", LOAD)
-        return [ast.Assign([store("out")], out), ast.Assign([store("append")], append)]
+        out = call("_page") if self.joins else ast.List([], LOAD)
+        append = ast.Attribute(load("_out"), "write" if self.joins else "append", LOAD)
+        return [ast.Assign([store("_out")], out), ast.Assign([store("_append")], append)]
 
     def collected(self) -> ast.expr:
         """Return what is collected, as one text."""
         if self.joins:
-            return ast.Call(ast.Attribute(load("out"), "finish", LOAD), [], [])
-        return ast.Call(ast.Attribute(constant(""), "join", LOAD), [load("out")], [])
+            return ast.Call(ast.Attribute(load("_out"), "finish", LOAD), [], [])
+        return ast.Call(ast.Attribute(constant(""), "join", LOAD), [load("_out")], [])
 
     def define(
-        self, name: str, parameters: list[str], body: list[ast.stmt], *, plain: bool, target: str = "append"
+        self, name: str, parameters: list[str], body: list[ast.stmt], *, plain: bool, target: str = APPEND
     ) -> ast.stmt:
         """Define a function that appends a piece of the page; a ``plain`` one never yields."""
         chunks = self.chunks and not plain
-        names = [*(["out"] if chunks else []), target, *parameters]
+        names = [*(["_out"] if chunks else []), target, *parameters]
         arguments = ast.arguments([], [ast.arg(each) for each in names], None, [], [], None, [])
         if chunks:
             # Without a yield in it, it would be no generator.
@@ -71,21 +73,21 @@ class Variant:
     ) -> ast.stmt:
         """Call such a function."""
         chunks = self.chunks and not plain
-        called = ast.Call(load(name), [*([load("out")] if chunks else []), load(target), *given], named)
+        called = ast.Call(load(name), [*([load("_out")] if chunks else []), load(target), *given], named)
         if not chunks:
             return ast.Expr(ast.Await(called) if self.awaits else called)
         if not self.awaits:
             return ast.Expr(ast.YieldFrom(called))
-        return ast.AsyncFor(store("chunk"), called, [ast.Expr(ast.Yield(load("chunk")))], [], None)
+        return ast.AsyncFor(store("_chunk"), called, [ast.Expr(ast.Yield(load("_chunk")))], [], None)
 
     def send(self, *, everything: bool) -> list[ast.stmt]:
         """Send off what there is so far: everything, or when there is enough of it."""
         if self.joins:
-            found = ast.Call(ast.Attribute(load("out"), "finish" if everything else "chunk", LOAD), [], [])
-            return [ast.If(ast.NamedExpr(store("chunk"), found), [ast.Expr(ast.Yield(load("chunk")))], [])]
-        clear = ast.Call(ast.Attribute(load("out"), "clear", LOAD), [], [])
+            found = ast.Call(ast.Attribute(load("_out"), "finish" if everything else "chunk", LOAD), [], [])
+            return [ast.If(ast.NamedExpr(store("_chunk"), found), [ast.Expr(ast.Yield(load("_chunk")))], [])]
+        clear = ast.Call(ast.Attribute(load("_out"), "clear", LOAD), [], [])
         least = constant(1 if everything else CHUNK)
-        enough = ast.Compare(call("len", load("out")), [ast.GtE()], [least])
+        enough = ast.Compare(call("_len", load("_out")), [ast.GtE()], [least])
         return [ast.If(enough, [ast.Expr(ast.Yield(self.collected())), ast.Expr(clear)], [])]
 
     def finish(self, value: ast.expr) -> list[ast.stmt]:

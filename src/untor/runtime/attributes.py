@@ -195,6 +195,6 @@ def merge(globals_: Mapping[str, object], context: object, values: dict[str, obj
     return {**globals_, **context, **values}  # type: ignore[dict-item]
 
 
-def given(values: dict[str, object], **named: object) -> dict[str, object]:
+def given(values: dict[str, object], /, **named: object) -> dict[str, object]:
     """Return values with those that were handed over by name."""
     return {**values, **{name: value for name, value in named.items() if value is not MISSING}}

@@ -21,7 +21,7 @@ _AROUND = 4
 
 _LONGEST = 400
 _MOST = 60
-_LOCAL = re.compile(r"(?:v_(.+)_\d+|p_(.+))", re.DOTALL)
+_LOCAL = re.compile(r"_(?:v_(.+)_\d+|p_(.+))", re.DOTALL)
 
 
 class ShownLine(NamedTuple):
