@@ -12,7 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from untor import Engine, MissingValue, RenderError, UntorError
+from untor import Engine, MissingValue, RenderError, TrustedHTML, UntorError
 from untor.compiler.recursion import with_deep_stack
 from untor.escape import ESCAPERS, MISSING, Escapers
 from untor.escape.printing import FORBIDDEN
@@ -37,6 +37,8 @@ class Awkward:
 engine = Engine()
 D = date(2031, 5, 17)
 
+SETS_HTML = "<script>e.innerHTML = {= x =}</script>"
+
 PRINTED = [
     ("{= x =}", True, "True"), ("{= x =}", 10**30, "1" + "0" * 30), ("{= x =}", 0.1, "0.1"), ("{= x =}", -0.0, "-0.0"),
     ("{= x =}", Flag.GREEN, "Flag.GREEN"), ("{= x.value =}", Flag.GREEN, "g"), ("{= x =}", [1, "<"], "[1, '&lt;']"),
@@ -49,6 +51,8 @@ PRINTED = [
     ("{= x | date =}", datetime(2032, 2, 29, 23, 59, tzinfo=UTC), "Feb 29, 2032"), ("{= x | date('y') =}", "2031-05-17 ", "2031"),
     ("{= x[1:3] =}", "abcd", "bc"), ("{= x[-1]? =}", [], ""), ("{= x['k'] =}", {"k": None}, ""), ("{= x[0]['a'].b =}", [{"a": {"b": 2}}], "2"),
     ("{= x ?? 1 ?? 2 =}", None, "1"), ("{= (x | len) ?? 3 =}", None, "3"), ("{= x?.a.b.c | upper =}", None, ""),
+    (SETS_HTML, 7, "<script>e.innerHTML = 7</script>"), (SETS_HTML, None, "<script>e.innerHTML = null</script>"),
+    (SETS_HTML, TrustedHTML("<b>", reason="ours"), r'<script>e.innerHTML = "\u003cb\u003e"</script>'),
     ("{= 'y' if x? else 'n' =}", MISSING, "n"), ("{= 1 in x =}", {1}, "True"), ("{= x * 2 =}", "ab", "abab"),
 ]  # fmt: skip
 

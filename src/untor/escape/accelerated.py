@@ -5,10 +5,10 @@ from __future__ import annotations
 import os
 
 _extension: Any = None
-if os.environ.get("UNTOR_EXTENSION") != "off":  # pragma: no branch  tests of both start processes
+if os.environ.get("UNTOR_EXTENSION") != "off":  # pragma: no cover  what is measured are the functions in Python
     try:  # noqa: SIM105  contextlib is not loaded for this
         from untor.escape import _extension
-    except ImportError:  # pragma: no cover  a package that was built with a compiler has it
+    except ImportError:
         pass
 
 TYPE_CHECKING = False
@@ -42,5 +42,6 @@ def configure(**known: object) -> None:
     ``direct`` is the set of types whose dots are attributes, ``plain`` that of those whose values are true or false as
     Python has it, and ``missing`` the value of what is not there.
     """
-    for name, value in known.items() if IS_BUILT else ():
-        _extension.install(name, value)
+    if IS_BUILT:  # pragma: no cover  as above
+        for name, value in known.items():
+            _extension.install(name, value)
