@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from untor.contexts.html_active_formatting import closed, common, misnested, opened
 from untor.contexts.html_attributes import meaning
 from untor.contexts.html_classify import describe, place_of
+from untor.contexts.html_joining import joined
 from untor.contexts.html_state import HtmlState
 from untor.contexts.placement import Place
 from untor.contexts.url_states import UrlState
@@ -44,18 +45,18 @@ def test_urls_can_come_in_pieces(text: str, cut: int) -> None:
 
 
 @pytest.mark.parametrize(
-    ("first", "second", "joined"),
+    ("first", "second", "state"),
     [
         ("scheme start", "unknown", "unknown"), ("path", "query", "path"), ("scheme", "path", "path"), ("relative slash", "path", "path"),
         ("unknown", "fragment", "path"), ("authority", "path", None), ("scheme start", "path", None), ("opaque path", "query", None),
         ("blocked scheme", "path", None), ("special authority slashes", "relative slash", None),
     ],
 )  # fmt: skip
-def test_urls_join(first: str, second: str, joined: str | None) -> None:
+def test_urls_join(first: str, second: str, state: str | None) -> None:
     """Branches of a URL meet only where a value after them is escaped in one way, in either order."""
     for one, other in [(first, second), (second, first)]:
         found = UrlState(one).joined(UrlState(other))
-        assert (found.state if found else None) == joined
+        assert (found.state if found else None) == state
     assert UrlState(first, percent="%").joined(UrlState(second)) is None
 
 
@@ -105,8 +106,8 @@ def machine_after(text: str) -> HtmlState:
 def test_machines_join(first: str, second: str, state: str | None) -> None:
     """Branches meet where what follows is read in one way, in either order; each place has words."""
     for one, other in [(first, second), (second, first)]:
-        joined = machine_after(one).joined(machine_after(other))
-        assert (joined.state if joined else None) == state
+        machine = joined(machine_after(one), machine_after(other))
+        assert (machine.state if machine else None) == state
         assert describe(machine_after(one))
 
 

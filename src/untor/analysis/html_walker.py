@@ -11,6 +11,7 @@ from untor.analysis.url_walker import UrlWalker
 from untor.analysis.walker import BlockWalker
 from untor.contexts.html_classify import describe, place_of
 from untor.contexts.html_content import of_attribute
+from untor.contexts.html_joining import joined
 from untor.contexts.html_references import attribute_text
 from untor.contexts.html_state import VALUE_STATES, Ended, HtmlState, Opened
 from untor.contexts.placement import Place, Refusal, Unreadable
@@ -51,14 +52,14 @@ class HtmlWalker(BlockWalker[HtmlState]):
 
     def join(self, first: HtmlState, second: HtmlState) -> HtmlState | None:
         """Join two machines where branches meet."""
-        return first.joined(second)
+        return joined(first, second)
 
     def again(self, before: HtmlState, after: HtmlState) -> HtmlState | None:
         """Join what a loop comes back to; formatting elements that it leaves open are open the next time."""
-        joined = before.joined(after)
-        if joined is not None and len(after.formatting) > len(before.formatting):
-            joined.formatting = after.formatting
-        return joined
+        machine = joined(before, after)
+        if machine is not None and len(after.formatting) > len(before.formatting):
+            machine.formatting = after.formatting
+        return machine
 
     def same(self, first: HtmlState, second: HtmlState) -> bool:
         """Compare all that decides about values in a loop."""

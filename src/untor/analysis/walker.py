@@ -39,6 +39,9 @@ if TYPE_CHECKING:
 
     from untor.language.parser import ParsedTemplate
 
+    CallKey = tuple[object, ...]
+    """A template or part, the names it is given, and the state it is called in."""
+
 State = TypeVar("State")
 
 _MOST_ROUNDS = 8
@@ -266,53 +269,68 @@ class BlockWalker(Walker[State]):
         given: list[PassedArgument],
         contents: dict[str, SlotContent],
     ) -> None:
-        """Walk another template or part from here on, or know already where that leads."""
+        """Walk another template or part from here on, or know already where that leads.
+
+        A part that stands in itself in a state a little wider than the one it began in is walked again from that one.
+        """
         self.flush()
-        names = tuple(each.name for each in given)
         shared = not contents and not function.context
-        key = (self if self.private else None, id(reading), part, names, self.key(self.state), self.lost)
-        if shared and key in self.analysis.memo:
+        names = tuple(each.name for each in given)
+        while True:
+            key = (self if self.private else None, id(reading), part, names, self.key(self.state), self.lost)
+            if shared and self._call_known(key, given, node):
+                return
+            start = self.fork(self.state)
+            call = CallFunction(function, given, node)
+            self.operations.append(call)
+            frame = Frame(reading, part, self._scope_of(function), function, call, contents)
+            self._walk_callee(frame, key if shared else None)
+            if shared and self.shareable(start, self.state):
+                self.analysis.memo[key] = (function, self.fork(self.state), reading)
+            if not function.recursive:
+                return
+            joined = self.again(start, self.state)
+            if joined is None:
+                words = {"word": part, "first": self.describe(start), "second": self.describe(self.state)}
+                raise self.refused("part-differs", node.start, node.end, **words)
+            self.state = joined
+            if self.same(joined, start):
+                return
+            self.operations.remove(call)
+            self.analysis.functions.remove(function)
+            self.analysis.memo.pop(key, None)
+            function = Function(self.analysis.name("part"), function.source, function.parameters)
+
+    def _call_known(self, key: CallKey, given: list[PassedArgument], node: tree.Node) -> bool:
+        """Call what was walked from this state before, or is being walked right now; tell whether there is one."""
+        if key in self.analysis.memo:
             known, end, _ = self.analysis.memo[key]
-            self.operations.append(CallFunction(known, given, node))
             self.state = self.after_known(end)  # type: ignore[arg-type]
-            return
-        if shared and key in self.analysis.in_progress:
+        elif key in self.analysis.in_progress:
             known = self.analysis.in_progress[key]
             known.recursive = True
-            self.operations.append(CallFunction(known, given, node))
-            return
-        call = CallFunction(function, given, node)
-        self.operations.append(call)
-        self.analysis.functions.append(function)
+        else:
+            return False
+        self.operations.append(CallFunction(known, given, node))
+        return True
+
+    def _scope_of(self, function: Function) -> Names:
+        """Return the names that are visible in a function: its parameters, and the page's values where it sees them."""
         inputs = self.analysis.inputs if function.context else None
-        scope = Names(reading.source, self.analysis.filters, inputs, self.analysis.permitted.known)
+        scope = Names(function.source, self.analysis.filters, inputs, self.analysis.permitted.known)
         for parameter in function.parameters:
             scope.bind(parameter.name)
-        frame = Frame(reading, part, scope, function, call, contents)
-        start = self.fork(self.state)
-        if shared:
+        return scope
+
+    def _walk_callee(self, frame: Frame, key: CallKey | None) -> None:
+        """Walk what is called; while that lasts, a call of the same from the same state is one of itself."""
+        function = frame.function
+        self.analysis.functions.append(function)
+        if key is not None:
             self.analysis.in_progress[key] = function
         self._into_function(function, frame, self.page)
-        if shared:
+        if key is not None:
             del self.analysis.in_progress[key]
-            if self.shareable(start, self.state):
-                self.analysis.memo[key] = (function, self.fork(self.state), reading)
-        if function.recursive:
-            joined = self.again(start, self.state)
-            if joined is not None and self.same(joined, start):
-                self.state = joined
-                return
-            if joined is not None:
-                # It is inside itself in a state that is a little wider than the one it began in: begin in that one.
-                self.operations.remove(call)
-                self.analysis.functions.remove(function)
-                self.analysis.memo.pop(key, None)
-                self.state = joined
-                wider = Function(self.analysis.name("part"), function.source, function.parameters)
-                self._call(node, reading, part, wider, given, contents)
-                return
-            words = {"word": part, "first": self.describe(start), "second": self.describe(self.state)}
-            raise self.refused("part-differs", node.start, node.end, **words)
 
     private = False
     """Whether the functions that this walker makes are of use to itself only."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 from untor.analysis.fixed_text import source_offset, text_run
 from untor.analysis.walker import BlockWalker
 from untor.check.open_elements import EDGE, Elements, OpenElement
+from untor.contexts.html_joining import joined
 from untor.contexts.html_state import TAG_STATES, VALUE_STATES, HtmlState
 from untor.contexts.html_tokenizer import STATES
 from untor.contexts.placement import Unreadable
@@ -62,13 +63,13 @@ class TagWalker(BlockWalker[State]):
 
     def join(self, first: State, second: State) -> State:
         """Join the tags that are being read; the elements have been joined before."""
-        joined = self.fork(first)
-        joined.machine = first.machine.joined(second.machine) or first.machine
+        result = self.fork(first)
+        result.machine = joined(first.machine, second.machine) or first.machine
         if first.tag and second.tag:
             one, two = first.tag.attributes, second.tag.attributes
             both = {name: value if two.get(name, value) == value else None for name, value in {**two, **one}.items()}
-            joined.tag = replace(first.tag, attributes=both)
-        return joined
+            result.tag = replace(first.tag, attributes=both)
+        return result
 
     def again(self, before: State, after: State) -> State:  # noqa: ARG002  one shape for all walkers
         """Begin a piece that calls itself again as it began."""

@@ -69,11 +69,13 @@ class Document(EmbeddedLanguage):
         """Join two states."""
         if not isinstance(other, Document):
             return None
-        joined = self.machine.joined(other.machine)
-        if joined is None:
+        from untor.contexts.html_joining import joined  # noqa: PLC0415  as below
+
+        machine = joined(self.machine, other.machine)
+        if machine is None:
             return None
         result = self.copy()
-        result.machine = joined
+        result.machine = machine
         result.tail = max(self.tail, other.tail, key=self.machine.unfinished)
         return result
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, NamedTuple
 
-from untor.contexts import html_active_formatting, html_tokenizer
+from untor.contexts import html_tokenizer
 from untor.contexts.client_libraries import DEFAULT
 from untor.contexts.html_attributes import DECIDING
 from untor.contexts.html_data_block import DataBlock
@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
     from untor.contexts.client_libraries import Tables
     from untor.contexts.embedded_language import EmbeddedLanguage
+    from untor.contexts.html_active_formatting import Inline
     from untor.contexts.html_attributes import Fixed
     from untor.contexts.placement import Refusal
 
@@ -44,17 +45,6 @@ TAG_STATES = frozenset(
 
 VALUE_STATES = frozenset({"attribute value (double-quoted)", "attribute value (single-quoted)"})
 
-_BOUNDARY = frozenset(
-    {
-        "tag name",
-        "before attribute name",
-        "attribute name",
-        "after attribute name",
-        "after attribute value (quoted)",
-        "between attributes",
-    },
-)
-_BOUNDARY_UNQUOTED = _BOUNDARY | {"attribute value (unquoted)", "between attributes (unquoted)"}
 _RUN_JSON = frozenset({"importmap", "speculationrules"})
 _RAW_ENDS = frozenset({"RAWTEXT end tag name", "script data end tag name", "script data escaped end tag name"})
 _RAW = frozenset({"RCDATA", "RAWTEXT", "script data"})
@@ -165,7 +155,7 @@ class HtmlState:
         self.stack: tuple[str, ...] = ()
         self.scopes: tuple[tuple[tuple[str, str | None], ...], ...] = ()
         self.insertion_modes = INITIAL
-        self.formatting: html_active_formatting.Inline = ()
+        self.formatting: Inline = ()
         self.in_p = False
         self.after_pre = False
         self.after_value = False
@@ -413,56 +403,6 @@ class HtmlState:
         What was ``printed`` before counts for a ``frameset`` only, and a body with one ends in doubt: it is refused.
         """
         return self.full_key()[:-1]
-
-    def joined(self, other: HtmlState) -> HtmlState | None:
-        """Return the state after branches that end in these two; ``None`` when what follows would differ."""
-        if self.inner is not None and other.inner is not None and self.inner != other.inner:
-            inner = self.inner.joined(other.inner)
-            if inner is None:
-                return None
-            first, second = self.copy(), other.copy()
-            first.inner = second.inner = inner
-            return first.joined(second)
-        result = self.copy()
-        if self.static_attributes != other.static_attributes:
-            one, two = dict(self.static_attributes), dict(other.static_attributes)
-            names = dict.fromkeys((*one, *two))
-            result.static_attributes = tuple(
-                (name, one.get(name) if one.get(name, "") == two.get(name, "") else None) for name in names
-            )
-        result.insertion_modes |= other.insertion_modes
-        result.attributes |= other.attributes
-        result.dynamic_attributes |= other.dynamic_attributes
-        result.omittable_attributes |= other.omittable_attributes
-        result.printed |= other.printed
-        result.in_p |= other.in_p
-        if self.value != other.value and self.attribute in DECIDING:
-            result.dynamic_attributes |= {self.attribute}
-        if self.formatting != other.formatting:
-            result.formatting = html_active_formatting.common(self.formatting, other.formatting)
-        result.after_value |= other.after_value
-        if self._in_same_tag(other):
-            if (self.state, self.attribute) == (other.state, other.attribute):
-                return result
-            states = {self.state, other.state}
-            if states <= _BOUNDARY_UNQUOTED:
-                finished = self.finished_attribute() | other.finished_attribute()
-                result.static_attributes += tuple(
-                    (name, None) for name in sorted(finished & DECIDING - result.attributes)
-                )
-                result.attributes |= finished
-                result.state = "between attributes" if states <= _BOUNDARY else "between attributes (unquoted)"
-                return result
-        return result if self.key() == other.key() else None
-
-    def _in_same_tag(self, other: HtmlState) -> bool:
-        same = (self.tag, self.closing, self.stack, self.ambiguity, self.noscript)
-        others = (other.tag, other.closing, other.stack, other.ambiguity, other.noscript)
-        return self.state in TAG_STATES and other.state in TAG_STATES and same == others
-
-    def finished_attribute(self) -> frozenset[str]:
-        """Return the name of the attribute that ends if the tag goes on with another."""
-        return frozenset({self.attribute}) if self.attribute else frozenset()
 
     def unfinished(self, text: str) -> str:
         """Return the unfinished character reference at the end of the fixed text, if one could go on here."""
