@@ -114,6 +114,28 @@ def test_extension_does_the_same(value: object, before: str, after: str) -> None
     assert outcome(accelerated(url.segment_url), *arguments) == outcome(url.segment_url, *arguments)
 
 
+@built
+@pytest.mark.parametrize(
+    ("name", "function", "why"),
+    [
+        ("text", lambda c: f"&#{ord(c)};" if c == "a" else c, "97 is not seen at a glance"),
+        ("attribute", lambda c: "\u2028" if c == "<" else c, "60 is too long or too wide"),
+        ("percent", lambda c: c, "0 is not percent-encoded"),
+        ("quoted", lambda c: c, "0 is too long or too wide"),
+        ("json_string", lambda _: 5, "0 is no text"),
+    ],
+)
+def test_tables_are_those_of_python(name: str, function: Callable[[str], object], why: str) -> None:
+    """The extension asks the functions in Python what becomes of each character, and takes nothing it would get wrong."""
+    template = engine.compile(
+        "<p title='{= x =}'>{= x =}<a href='/{= x =}'></a><script>f({= x =}, \"{= x =}\")</script>"
+    )
+    before = template.render(x="a<b'\"\\c")
+    with pytest.raises(ValueError, match=why):
+        _extension.install(name, function)
+    assert template.render(x="a<b'\"\\c") == before
+
+
 DATA = st.recursive(
     CHARACTERS | st.integers() | st.sampled_from([2**53, -(2**53) + 1, 2**64, -(2**63)]) | st.floats() | st.booleans()
     | st.none() | st.sampled_from([MISSING, Html(), Number(3), Text("<"), Decimal("1.5"), (1, 2)]),

@@ -22,6 +22,7 @@ from untor.analysis.ir import (
 from untor.analysis.walker import BlockWalker
 from untor.contexts.html_references import attribute_text
 from untor.contexts.url_states import UrlState
+from untor.escape.dot_segments import could_become_dots
 from untor.escape.url import COMPONENT, HOST, OPAQUE, PATH, QUERY, URL
 from untor.language import tree
 
@@ -55,7 +56,6 @@ _SAYING = {"url-path": ("path", PATH), "url-query": ("query", QUERY)}
 """Filters that say that a value is more than one component, and what it is then."""
 _DECIDED = frozenset({"query", "fragment", "path or authority", "opaque path"})
 _SEPARATOR = re.compile(r"[/\\?#]")
-_ONLY_DOTS = re.compile(r"(?:\.|%2e)*", re.IGNORECASE | re.ASCII)
 
 
 class UrlWalker(BlockWalker[UrlState]):
@@ -266,6 +266,6 @@ def _risky_segments(pieces: list[Operation]) -> int:
             first, *others = _SEPARATOR.split(plain)
             fixed += first
             for other in others:
-                risky += valued and _ONLY_DOTS.fullmatch(fixed) is not None
+                risky += valued and could_become_dots(fixed)
                 fixed, valued = other, False
-    return risky + (valued and _ONLY_DOTS.fullmatch(fixed) is not None)
+    return risky + (valued and could_become_dots(fixed))

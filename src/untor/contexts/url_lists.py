@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 from untor.contexts.embedded_language import EmbeddedLanguage, run
 from untor.contexts.placement import Place, Refusal, refused, unreadable
 from untor.contexts.url_states import UrlState
+from untor.escape.dot_segments import could_become_dots
 from untor.escape.url import SCHEMES
 
 if TYPE_CHECKING:
@@ -21,7 +22,6 @@ _DELIMITER = re.compile(r"[/?#\\]")
 _IGNORED = re.compile("[\t\n\r]+")
 _SEPARATOR = re.compile(r"[/\\]")
 _END_OF_PATH = re.compile("[?#]")
-_ONLY_DOTS = re.compile(r"(?:\.|%2e)+", re.IGNORECASE | re.ASCII)
 _SPACE = re.compile("[ \t\n\f\r]+")
 _NOT_SPACE = re.compile("[^ \t\n\f\r]+")
 _COMMAS = re.compile("[ \t\n\f\r,]+")
@@ -62,7 +62,7 @@ class LocalUrl(EmbeddedLanguage):
         """Follow the path segments: one with a value in it may not be ``.`` or ``..`` without it."""
         first, *others = _SEPARATOR.split(_END_OF_PATH.split(text, maxsplit=1)[0])
         self.segment += first
-        if self.filled and _ONLY_DOTS.fullmatch(self.segment):
+        if self.filled and self.segment and could_become_dots(self.segment):
             raise unreadable("right before this in a URL", "an empty value would make .. of it", "Write it out.")
         if others:
             self.segment, self.filled = others[-1], False
@@ -72,7 +72,7 @@ class LocalUrl(EmbeddedLanguage):
         state = self.url.state
         if self.url.percent:
             return Refusal("place-percent", {"text": self.url.percent})
-        if state in {"path", "scheme"} and _ONLY_DOTS.fullmatch(self.segment):
+        if state in {"path", "scheme"} and self.segment and could_become_dots(self.segment):
             return refused("right after a dot in a URL", "together they could be ..", "Write the segment out.")
         if state == "scheme start":
             context = "resource-url" if self.kind == "resource-url" else "url"
@@ -110,7 +110,7 @@ class LocalUrl(EmbeddedLanguage):
         result = self.copy()
         result.first = self.first or other.first
         result.filled = self.filled or other.filled
-        dotted = next((each for each in (self.segment, other.segment) if _ONLY_DOTS.fullmatch(each)), "a")
+        dotted = next((each for each in (self.segment, other.segment) if each and could_become_dots(each)), "a")
         result.segment = self.segment if self.segment == other.segment else dotted
         if first == second and self.url.percent == other.url.percent:
             result.url = self.url

@@ -6,6 +6,7 @@ other characters that could end the URL in its surroundings, and only the charac
 
 from __future__ import annotations
 
+from untor.escape.dot_segments import is_dot_segment
 from untor.escape.lazy_patterns import pattern
 from untor.escape.printing import FORBIDDEN, SURROGATES, printed
 from untor.escape.trusted import TrustedURL
@@ -54,7 +55,7 @@ def listed_url_escaper(schemes: frozenset[str], *, images: bool = False) -> Call
 def url_segment(value: object) -> str:
     """Percent-encode as one path segment; ``.`` and ``..`` are blocked."""
     segment = percent_quickly(value)
-    if segment in {".", ".."}:
+    if is_dot_segment(segment):
         log_blocked(f"the path segment {segment!r}", "it leads to another folder")
         return BLOCKED_SEGMENT
     return segment
@@ -68,7 +69,7 @@ def url_first_segment(value: object) -> str:
 def url_segments(value: object) -> str:
     """Percent-encode as several path segments; ``.`` and ``..`` and a slash at the start are blocked."""
     path = percent_path(value)
-    if path.startswith("/") or not {".", ".."}.isdisjoint(path.split("/")):
+    if path.startswith("/") or any(map(is_dot_segment, path.split("/"))):
         log_blocked(f"the path {path!r}", "it leads to another folder or host")
         return BLOCKED_SEGMENT
     return path

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from json.encoder import encode_basestring_ascii
 
-from untor.escape.accelerated import plain_data
+from untor.escape.accelerated import configure, plain_data
 from untor.escape.lazy_patterns import pattern
 from untor.escape.printing import MISSING, NotPrintable, printed
 from untor.escape.script_values import Number, scripted
@@ -35,6 +35,9 @@ def _quoted(string: str) -> str:
     if "&" in literal:
         literal = literal.replace("&", "\\u0026")
     return literal
+
+
+configure(quoted=_quoted)
 
 
 def script_string(value: object) -> str:

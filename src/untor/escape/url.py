@@ -8,6 +8,7 @@ from __future__ import annotations
 from functools import cache
 
 from untor.escape.accelerated import accelerated
+from untor.escape.dot_segments import is_dot_segment
 from untor.escape.html import attribute
 from untor.escape.lazy_patterns import pattern
 from untor.escape.printing import FORBIDDEN, MISSING, SURROGATES, NotPrintable, printed
@@ -15,7 +16,6 @@ from untor.escape.trusted import TrustedURL
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    import re
     from collections.abc import Callable, Iterable
     from logging import Logger
     from typing import Any
@@ -41,14 +41,12 @@ _LONGEST_LOGGED = 200
 _TAB_OR_NEWLINE = pattern("[\t\n\r]+")
 _SCHEME = pattern(r"([A-Za-z][A-Za-z0-9+.\-]*):")
 _DATA_IMAGE = pattern(r"(?ai)data:image/(?!svg)[a-z0-9.\-]+[;,]")
-_DOTS = pattern(r"(?ai)(?:\.|%2e){1,2}")
 # URL §4.4: special authority slashes state, and relative slash state for a base with a special scheme.
 _AUTHORITY_START = pattern(r"(?ai)(?:https?|wss?|ftp|file):[/\\]*|[/\\]{2,}")
 _PATH_PARTS = pattern(r"([/\\?#])")
 
 # URL §1.3: the component percent-encode set and more; RFC 3986 §2.3: only unreserved characters stay.
 _UNRESERVED = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789-._~")
-_ENCODED_ASCII = pattern(f"[^{''.join(map(chr, sorted(_UNRESERVED)))}]")
 _ENCODED = [chr(byte) if byte in _UNRESERVED else f"%{byte:02X}" for byte in range(256)]
 _ENCODED_OPAQUE = [chr(byte) if byte in _UNRESERVED | frozenset(b"@+") else f"%{byte:02X}" for byte in range(256)]
 _ENCODED_PATH = [chr(byte) if byte in _UNRESERVED | frozenset(b"/") else f"%{byte:02X}" for byte in range(256)]
@@ -59,16 +57,19 @@ _WITH_HOST = pattern(r"(?ai)(?:[a-z]+:)?//(?=[a-z0-9])[a-z0-9.-]*[a-z0-9]\.?(?::
 _attribute = accelerated(attribute)
 
 
+def _encoded(string: str, table: list[str]) -> str:
+    try:
+        octets = string.encode()
+    except UnicodeEncodeError:
+        octets = SURROGATES.sub("\ufffd", string).encode()
+    return "".join(map(table.__getitem__, octets))
+
+
 def percent(value: object) -> str:
     """Percent-encode as one component: one path segment, one name or value of a query, a fragment."""
     string = value if type(value) is str else printed(value)
-    if not string.isascii():
-        return _encoded(string, _ENCODED)
-    return string if string.isalnum() or string.replace("-", "").isalnum() else _ENCODED_ASCII.sub(_octet, string)
-
-
-def _octet(match: re.Match[str]) -> str:
-    return _ENCODED[ord(match[0])]
+    is_unreserved = string.isascii() and (string.isalnum() or string.replace("-", "").isalnum())
+    return string if is_unreserved else _encoded(string, _ENCODED)
 
 
 percent_quickly = accelerated(percent)
@@ -129,14 +130,6 @@ def host(value: object) -> str:
 def has_host(url: str) -> bool:
     """Tell whether a URL has an authority that is a host with or without a port, and nothing else."""
     return _WITH_HOST.match(_normalized(url).strip(C0_CONTROL_OR_SPACE)) is not None
-
-
-def _encoded(string: str, table: list[str]) -> str:
-    try:
-        octets = string.encode()
-    except UnicodeEncodeError:
-        octets = SURROGATES.sub("\ufffd", string).encode()
-    return "".join(map(table.__getitem__, octets))
 
 
 def _normalized(string: str) -> str:
@@ -220,8 +213,8 @@ def segment_url(before: str, value: object, after: str) -> str:
     segment = value if type(value) is str else printed(value)
     # As percent does: a call to it, and the test for dots each time, cost a table 3 %.
     if not (segment.isascii() and (segment.isalnum() or segment.replace("-", "").isalnum())):
-        segment = _ENCODED_ASCII.sub(_octet, segment) if segment.isascii() else _encoded(segment, _ENCODED)
-        if segment in {".", ".."}:
+        segment = _encoded(segment, _ENCODED)
+        if is_dot_segment(segment):
             return blocked(f"{before}{segment}{after}", "a value in its path is . or ..")
     return f"{before}{segment}{after}"
 
@@ -298,14 +291,14 @@ def _has_dot_segment(read: list[tuple[int, str]]) -> bool:
         valued = valued or kind == PATH
         for part in _PATH_PARTS.split(string):
             if part in {"/", "\\", "?", "#"}:
-                if valued and _DOTS.fullmatch(segment):
+                if valued and is_dot_segment(segment):
                     return True
                 if part in {"?", "#"}:
                     return False
                 segment, valued = "", kind == PATH
             else:
                 segment += part
-    return valued and _DOTS.fullmatch(segment) is not None
+    return valued and is_dot_segment(segment)
 
 
 _ENCODED_KINDS = frozenset({COMPONENT, OPAQUE, PATH})

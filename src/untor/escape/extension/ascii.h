@@ -141,6 +141,23 @@ static inline Py_UCS1 *escape_ascii(const Py_UCS1 *chars, Py_ssize_t length, con
     return to;
 }
 
+/* Write a byte percent-encoded (URL §1.3), and return where its end is. */
+static inline Py_UCS1 *put_octet(Py_UCS1 *to, unsigned char octet)
+{
+    *to++ = '%';
+    *to++ = (Py_UCS1)"0123456789ABCDEF"[octet >> 4];
+    *to++ = (Py_UCS1)"0123456789ABCDEF"[octet & 15];
+    return to;
+}
+
+/* Whether a path segment means another directory (URL §4.1), and is looked at by Python. */
+static inline int is_dot_segment(PyObject *segment)
+{
+    Py_ssize_t length = PyUnicode_GET_LENGTH(segment);
+    return (length == 1 || length == 2) && PyUnicode_READ_CHAR(segment, 0) == '.'
+        && PyUnicode_READ_CHAR(segment, length - 1) == '.';
+}
+
 /* Write ASCII percent-encoded, and return where its end is; NULL when it does not fit. */
 static inline Py_UCS1 *encode_ascii(const Py_UCS1 *chars, Py_ssize_t length, Py_UCS1 *to, const Py_UCS1 *end)
 {
@@ -150,11 +167,8 @@ static inline Py_UCS1 *encode_ascii(const Py_UCS1 *chars, Py_ssize_t length, Py_
         Py_UCS1 c = chars[i];
         if (UNRESERVED[c])
             *to++ = c;
-        else {
-            *to++ = '%';
-            *to++ = (Py_UCS1)"0123456789ABCDEF"[c >> 4];
-            *to++ = (Py_UCS1)"0123456789ABCDEF"[c & 15];
-        }
+        else
+            to = put_octet(to, c);
     }
     return to;
 }
@@ -164,10 +178,9 @@ static inline Py_UCS1 *write_ascii_text(PyObject *value, char kind, Py_UCS1 *to,
     const Py_UCS1 *chars = (const Py_UCS1 *)((PyASCIIObject *)value + 1);
     Py_ssize_t length = PyUnicode_GET_LENGTH(value);
     if (kind == 'p' || kind == 's')
-        /* A segment of dots only may lead elsewhere. */
-        return kind == 's' && length > 0 && length <= 2 && chars[0] == '.' ? NULL : encode_ascii(chars, length, to, end);
+        return kind == 's' && is_dot_segment(value) ? NULL : encode_ascii(chars, length, to, end);
     if (kind != '=' && !is_clean(chars, length))
-        return escape_ascii(chars, length, MORE[kind == 'a'], to, end);
+        return escape_ascii(chars, length, MORE[kind == 'a' ? ATTRIBUTE : kind == 'r' ? RCDATA : TEXT], to, end);
     if (length > end - to)
         return NULL;
     copy_bytes((char *)to, (const char *)chars, length);

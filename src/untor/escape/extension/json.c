@@ -38,41 +38,18 @@ static inline int put(Buffer *buffer, const char *text, Py_ssize_t length)
     return 0;
 }
 
-/* How the characters of ASCII are written in each kind of string: as they are where there is nothing. */
-static const char *ESCAPES[3][128];
-
-void fill_data_tables(void)
-{
-    static char written[128][7];
-    for (int c = 0; c < 128; c++) {
-        PyOS_snprintf(written[c], sizeof written[c], "\\u%04x", (unsigned)c);
-        const char *found = c < 0x20 || c == 0x7f || strchr("<>&", c) ? written[c] : NULL;
-        for (int kind = 0; kind < 3; kind++)
-            ESCAPES[kind][c] = found;
-    }
-    static const char SHORT[] = "\b\f\n\r\t", *const NAMES[] = {"\\b", "\\f", "\\n", "\\r", "\\t"};
-    for (int kind = 0; kind < 3; kind++) {
-        for (int i = 0; i < 5; i++)
-            ESCAPES[kind][(int)SHORT[i]] = NAMES[i];
-        ESCAPES[kind]['"'] = kind == IN_QUOTES ? "\\\"" : written['"'];
-        ESCAPES[kind]['\\'] = kind == IN_QUOTES ? "\\\\" : written['\\'];
-    }
-    for (const char *c = "'`$"; *c; c++)
-        ESCAPES[IN_SCRIPT_STRING][(int)*c] = written[(int)*c];
-}
-
 static int put_string(Buffer *buffer, PyObject *string, int way)
 {
     static const char HEX[] = "0123456789abcdef";
     Py_ssize_t length = PyUnicode_GET_LENGTH(string), clean = 0;
     int kind = PyUnicode_KIND(string);
     const void *data = PyUnicode_DATA(string);
-    const char *const *escapes = ESCAPES[way];
+    const char(*escapes)[8] = (const char(*)[8])ESCAPES[way];
     if (PyUnicode_IS_ASCII(string)) {
         const char *chars = data;
         for (Py_ssize_t i = 0; i < length; i++) {
             const char *escape = escapes[(int)chars[i]];
-            if (escape == NULL)
+            if (*escape == '\0')
                 continue;
             if (put(buffer, chars + clean, i - clean) < 0 || put(buffer, escape, (Py_ssize_t)strlen(escape)) < 0)
                 return -1;
@@ -85,7 +62,7 @@ static int put_string(Buffer *buffer, PyObject *string, int way)
         if (c < 0x80) {
             char one = (char)c;
             const char *escape = escapes[c];
-            if ((escape == NULL ? put(buffer, &one, 1) : put(buffer, escape, (Py_ssize_t)strlen(escape))) < 0)
+            if ((*escape == '\0' ? put(buffer, &one, 1) : put(buffer, escape, (Py_ssize_t)strlen(escape))) < 0)
                 return -1;
             continue;
         }

@@ -1,32 +1,10 @@
 /* The fast path of the escaping functions and of dots, one value at a time. */
 
-#include "module.h"
+#include "writing.h"
 
-static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot_data", "dot", "truth", "each", "pairs", "rest", "has_no_location"};
+static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot_data", "dot", "quoted", "truth", "each", "pairs", "rest", "has_no_location"};
 
 static inline State *state_of(PyObject *module) { return (State *)PyModule_GetState(module); }
-
-unsigned char MORE[2][256];
-const char *const REFERENCES[256] = {
-    ['&'] = "&amp;", ['<'] = "&lt;", ['>'] = "&gt;", ['"'] = "&#34;", ['\''] = "&#39;", ['\r'] = "&#13;",
-};
-unsigned char UNRESERVED[256];
-/* What means nothing in a string of a script, nor in markup. */
-static unsigned char HARMLESS[256];
-
-static void fill_tables(void)
-{
-    for (int c = 0; c < 256; c++) {
-        int control = (c < 0x20 && c != '\t' && c != '\n' && c != '\f' && c != '\r') || (c >= 0x7f && c < 0xa0);
-        for (int attribute = 0; attribute < 2; attribute++) {
-            int escaped = REFERENCES[c] != NULL && (attribute || (c != '"' && c != '\''));
-            MORE[attribute][c] = control ? FORBIDDEN : escaped ? (unsigned char)(strlen(REFERENCES[c]) - 1) : 0;
-        }
-        int alphanumeric = (c >= '0' && c <= '9') || (c >= 'A' && c <= 'Z') || (c >= 'a' && c <= 'z');
-        UNRESERVED[c] = alphanumeric || c == '-' || c == '.' || c == '_' || c == '~';
-        HARMLESS[c] = c >= 0x20 && c < 0x7f && strchr("\"$&'<>\\`", c) == NULL;
-    }
-}
 
 static PyObject *slowly(PyObject *module, int which, PyObject *const *arguments, Py_ssize_t count)
 {
@@ -35,6 +13,8 @@ static PyObject *slowly(PyObject *module, int which, PyObject *const *arguments,
         PyErr_Format(PyExc_RuntimeError, "%s is not installed", NAMES[which]);
         return NULL;
     }
+    if (count && is_text(arguments[0]) && complete_table(which, function) < 0)
+        return NULL;
     return PyObject_Vectorcall(function, arguments, (size_t)count, NULL);
 }
 
@@ -44,29 +24,14 @@ static PyObject *escaped(PyObject *string, const unsigned char *more, Py_ssize_t
     if (extra > PY_SSIZE_T_MAX - length)
         return PyErr_NoMemory();
     PyObject *result = PyUnicode_New(length + extra, PyUnicode_MAX_CHAR_VALUE(string));
-    if (result == NULL)
-        return NULL;
-    int kind = PyUnicode_KIND(string);
-    const void *from = PyUnicode_DATA(string);
-    void *to = PyUnicode_DATA(result);
-    Py_ssize_t at = 0;
-    for (Py_ssize_t i = 0; i < length; i++) {
-        Py_UCS4 c = PyUnicode_READ(kind, from, i);
-        if (c < 256 && more[c]) {
-            for (const char *each = REFERENCES[c]; *each; each++, at++)
-                PyUnicode_WRITE(kind, to, at, (unsigned char)*each);
-        }
-        else {
-            PyUnicode_WRITE(kind, to, at, c);
-            at++;
-        }
-    }
+    if (result != NULL)
+        escape(string, more, PyUnicode_KIND(result), PyUnicode_DATA(result), 0);
     return result;
 }
 
 static PyObject *markup(PyObject *module, PyObject *value, int which)
 {
-    const unsigned char *more = MORE[which == ATTRIBUTE];
+    const unsigned char *more = MORE[which];
     if (is_text(value)) {
         Py_ssize_t extra = growth(value, more);
         if (extra == 0)
@@ -85,46 +50,31 @@ static PyObject *attribute(PyObject *module, PyObject *value) { return markup(mo
 
 static PyObject *rcdata(PyObject *module, PyObject *value) { return markup(module, value, RCDATA); }
 
-/* Percent-encode ASCII between two other strings of ASCII; NULL without an error when it is not that simple. */
+/* Percent-encode text between two others of ASCII, or alone; NULL without an error when it is not that simple. */
 static PyObject *percent_encoded(PyObject *before, PyObject *value, PyObject *after)
 {
-    if (!is_text(value) || !PyUnicode_IS_ASCII(value))
+    Py_ssize_t length = is_text(value) ? encoded_length(value) : -1, prefix = 0, suffix = 0;
+    if (length < 0)
         return NULL;
-    Py_ssize_t length = PyUnicode_GET_LENGTH(value), extra = 0, prefix = 0, suffix = 0;
-    const Py_UCS1 *chars = PyUnicode_1BYTE_DATA(value);
-    for (Py_ssize_t i = 0; i < length; i++)
-        extra += UNRESERVED[chars[i]] ? 0 : 2;
     if (before != NULL) {
-        if (!is_text(before) || !PyUnicode_IS_ASCII(before) || !is_text(after)
-            || !PyUnicode_IS_ASCII(after))
+        if (!is_text(before) || !PyUnicode_IS_ASCII(before) || !is_text(after) || !PyUnicode_IS_ASCII(after))
             return NULL;
         prefix = PyUnicode_GET_LENGTH(before);
         suffix = PyUnicode_GET_LENGTH(after);
     }
-    else if (extra == 0)
+    else if (length == PyUnicode_GET_LENGTH(value))
         return Py_NewRef(value);
-    if (extra > PY_SSIZE_T_MAX - length || prefix + suffix > PY_SSIZE_T_MAX - length - extra)
+    if (prefix > PY_SSIZE_T_MAX / 4 || suffix > PY_SSIZE_T_MAX / 4)
         return PyErr_NoMemory();
-    PyObject *result = PyUnicode_New(prefix + length + extra + suffix, 127);
+    PyObject *result = PyUnicode_New(prefix + length + suffix, 127);
     if (result == NULL)
         return NULL;
     Py_UCS1 *to = PyUnicode_1BYTE_DATA(result);
-    if (prefix) {
+    if (prefix)
         memcpy(to, PyUnicode_1BYTE_DATA(before), (size_t)prefix);
-        to += prefix;
-    }
-    for (Py_ssize_t i = 0; i < length; i++) {
-        Py_UCS1 c = chars[i];
-        if (UNRESERVED[c])
-            *to++ = c;
-        else {
-            *to++ = '%';
-            *to++ = (Py_UCS1)"0123456789ABCDEF"[c >> 4];
-            *to++ = (Py_UCS1)"0123456789ABCDEF"[c & 15];
-        }
-    }
+    encode(value, PyUnicode_1BYTE_KIND, to, prefix);
     if (suffix)
-        memcpy(to, PyUnicode_1BYTE_DATA(after), (size_t)suffix);
+        memcpy(to + prefix + length, PyUnicode_1BYTE_DATA(after), (size_t)suffix);
     return result;
 }
 
@@ -140,8 +90,7 @@ static PyObject *segment_url(PyObject *module, PyObject *const *arguments, Py_ss
 {
     if (count == 3 && is_text(arguments[1])) {
         PyObject *value = arguments[1];
-        /* A value of dots only is looked at by Python: it may lead elsewhere. */
-        if (PyUnicode_GET_LENGTH(value) > 2 || (PyUnicode_GET_LENGTH(value) > 0 && PyUnicode_READ_CHAR(value, 0) != '.')) {
+        if (PyUnicode_GET_LENGTH(value) > 0 && !is_dot_segment(value)) {
             PyObject *result = percent_encoded(arguments[0], value, arguments[2]);
             if (result != NULL || PyErr_Occurred())
                 return result;
@@ -157,7 +106,7 @@ static PyObject *script_string(PyObject *module, PyObject *value)
     if (PyUnicode_IS_ASCII(value)) {
         Py_ssize_t length = PyUnicode_GET_LENGTH(value), i = 0;
         const Py_UCS1 *chars = PyUnicode_1BYTE_DATA(value);
-        while (i < length && HARMLESS[chars[i]])
+        while (i < length && ESCAPES[IN_SCRIPT_STRING][chars[i]][0] == '\0')
             i++;
         if (i == length)
             return Py_NewRef(value);
@@ -227,6 +176,9 @@ static PyObject *install(PyObject *module, PyObject *arguments)
     }
     for (int which = 0; which < SLOW; which++) {
         if (strcmp(name, NAMES[which]) == 0) {
+            int has_table = (which < DOT_DATA || which == QUOTED) && which != SEGMENT_URL;
+            if (has_table && state->slow[which] != function && fill_table(which, function, 0) < 0)
+                return NULL;
             Py_XSETREF(state->slow[which], Py_NewRef(function));
             return which > DOT ? Py_NewRef(function) : PyObject_GetAttrString(module, name);
         }
@@ -301,8 +253,7 @@ static void release(void *module) { clear((PyObject *)module); }
 
 static int execute(PyObject *module)
 {
-    fill_tables();
-    fill_data_tables();
+    empty_tables();
     return add_joins(module, state_of(module)) < 0 ? -1 : add_loops(module, state_of(module));
 }
 

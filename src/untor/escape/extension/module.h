@@ -13,7 +13,7 @@
 #include <stdint.h>
 #include <string.h>
 
-enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, JSON_STRING, DOT_DATA, DOT, TRUTH, EACH, PAIRS, REST, HAS_NO_LOCATION, SLOW };
+enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, JSON_STRING, DOT_DATA, DOT, QUOTED, TRUTH, EACH, PAIRS, REST, HAS_NO_LOCATION, SLOW };
 
 typedef struct {
     PyObject *slow[SLOW];  /* the functions in Python */
@@ -25,12 +25,25 @@ typedef struct {
     PyTypeObject *loop;
 } State;
 
-/* What a character becomes longer by when it is escaped, in text and in attributes; FORBIDDEN is left to Python. */
+/* --- the tables of tables.c --- */
+
+#define LONGEST_ESCAPE 6
+/* What a character becomes longer by in text, in attributes and in RCDATA; FORBIDDEN is left to Python. */
 #define FORBIDDEN 255
-extern unsigned char MORE[2][256];
-extern const char *const REFERENCES[256];
-/* URL §1.3, RFC 3986 §2.3: what stays as it is. */
-extern unsigned char UNRESERVED[256];
+extern unsigned char MORE[3][256];
+extern char REFERENCES[256][8];
+/* What stays as it is where all else is percent-encoded. */
+extern unsigned char UNRESERVED[128];
+/* How the characters of ASCII are written in each kind of string: as they are where there is nothing. */
+enum { IN_QUOTES, IN_SCRIPT_STRING, IN_JSON_STRING };
+extern char ESCAPES[3][128][8];
+/* Let nothing be written as it is. */
+void empty_tables(void);
+/* Ask a function in Python for what it makes of each character. Return -1 with an exception where that is not understood. */
+int fill_table(int which, PyObject *function, int all);
+/* Do so for characters that are not printable too, when text goes to Python for the first time: the function in Python loads
+   more for these. */
+int complete_table(int which, PyObject *function);
 
 /* Whether a value is an exact str whose characters can be looked at. */
 static inline int is_text(PyObject *value)
@@ -122,9 +135,7 @@ static inline Py_ssize_t growth(PyObject *string, const unsigned char *more)
     return extra;
 }
 
-/* Where a string stands that is written by json.c: a literal in quotes of its own, or inside one that is there. */
-enum { IN_QUOTES, IN_SCRIPT_STRING, IN_JSON_STRING };
-void fill_data_tables(void);
+/* Escape for the inside of a string, and write plain data; see json.c. */
 PyObject *inside_string(PyObject *string, int way);
 PyObject *plain_data(PyObject *module, PyObject *const *arguments, Py_ssize_t count);
 

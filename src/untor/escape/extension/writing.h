@@ -26,70 +26,6 @@ typedef struct {
     char number[LONGEST_NUMBER];
 } Piece;
 
-/* --- percent-encoding ---------------------------------------------------------------------------------------------- */
-
-/* How long a string is when it is percent-encoded; -1 when it has a surrogate in it. */
-static inline Py_ssize_t encoded_length(PyObject *string)
-{
-    Py_ssize_t length = PyUnicode_GET_LENGTH(string), found = 0;
-    int kind = PyUnicode_KIND(string);
-    const void *data = PyUnicode_DATA(string);
-    if (length > PY_SSIZE_T_MAX / 12)
-        return -1;
-    for (Py_ssize_t i = 0; i < length; i++) {
-        Py_UCS4 c = PyUnicode_READ(kind, data, i);
-        if (c < 0x80)
-            found += UNRESERVED[c] ? 1 : 3;
-        else if (c >= 0xd800 && c <= 0xdfff)
-            return -1;
-        else
-            found += c < 0x800 ? 6 : c < 0x10000 ? 9 : 12;
-    }
-    return found;
-}
-
-/* Write a string percent-encoded in UTF-8 (URL §1.3), and return where its end is. */
-static inline Py_ssize_t encode(PyObject *string, int kind, void *to, Py_ssize_t at)
-{
-    static const char HEX[] = "0123456789ABCDEF";
-    Py_ssize_t length = PyUnicode_GET_LENGTH(string);
-    int from_kind = PyUnicode_KIND(string);
-    const void *from = PyUnicode_DATA(string);
-    for (Py_ssize_t i = 0; i < length; i++) {
-        Py_UCS4 c = PyUnicode_READ(from_kind, from, i);
-        unsigned char bytes[4];
-        int count = 0;
-        if (c < 0x80) {
-            if (UNRESERVED[c]) {
-                PyUnicode_WRITE(kind, to, at, c);
-                at++;
-                continue;
-            }
-            bytes[count++] = (unsigned char)c;
-        }
-        else {
-            if (c < 0x800)
-                bytes[count++] = (unsigned char)(0xc0 | c >> 6);
-            else {
-                if (c < 0x10000)
-                    bytes[count++] = (unsigned char)(0xe0 | c >> 12);
-                else {
-                    bytes[count++] = (unsigned char)(0xf0 | c >> 18);
-                    bytes[count++] = (unsigned char)(0x80 | (c >> 12 & 0x3f));
-                }
-                bytes[count++] = (unsigned char)(0x80 | (c >> 6 & 0x3f));
-            }
-            bytes[count++] = (unsigned char)(0x80 | (c & 0x3f));
-        }
-        for (int each = 0; each < count; each++, at += 3) {
-            PyUnicode_WRITE(kind, to, at, '%');
-            PyUnicode_WRITE(kind, to, at + 1, (Py_UCS4)HEX[bytes[each] >> 4]);
-            PyUnicode_WRITE(kind, to, at + 2, (Py_UCS4)HEX[bytes[each] & 15]);
-        }
-    }
-    return at;
-}
-
 /* --- writing -------------------------------------------------------------------------------------------------------- */
 
 #define COPY_TO(TYPE)                                                                  \
@@ -139,6 +75,69 @@ static inline Py_ssize_t escape(PyObject *text, const unsigned char *more, int k
     return at;
 }
 
+/* --- percent-encoding ---------------------------------------------------------------------------------------------- */
+
+/* How long a string is when it is percent-encoded; -1 when it has a surrogate in it. */
+static inline Py_ssize_t encoded_length(PyObject *string)
+{
+    Py_ssize_t length = PyUnicode_GET_LENGTH(string), found = 0;
+    int kind = PyUnicode_KIND(string);
+    const void *data = PyUnicode_DATA(string);
+    if (length > PY_SSIZE_T_MAX / 12)
+        return -1;
+    for (Py_ssize_t i = 0; i < length; i++) {
+        Py_UCS4 c = PyUnicode_READ(kind, data, i);
+        if (c < 0x80)
+            found += UNRESERVED[c] ? 1 : 3;
+        else if (c >= 0xd800 && c <= 0xdfff)
+            return -1;
+        else
+            found += c < 0x800 ? 6 : c < 0x10000 ? 9 : 12;
+    }
+    return found;
+}
+
+/* Write a string percent-encoded in UTF-8 (URL §1.3), and return where its end is. */
+static inline Py_ssize_t encode(PyObject *string, int kind, void *to, Py_ssize_t at)
+{
+    Py_ssize_t length = PyUnicode_GET_LENGTH(string);
+    int from_kind = PyUnicode_KIND(string);
+    const void *from = PyUnicode_DATA(string);
+    for (Py_ssize_t i = 0; i < length; i++) {
+        Py_UCS4 c = PyUnicode_READ(from_kind, from, i);
+        unsigned char bytes[4];
+        int count = 0;
+        if (c < 0x80) {
+            if (UNRESERVED[c]) {
+                PyUnicode_WRITE(kind, to, at, c);
+                at++;
+                continue;
+            }
+            bytes[count++] = (unsigned char)c;
+        }
+        else {
+            if (c < 0x800)
+                bytes[count++] = (unsigned char)(0xc0 | c >> 6);
+            else {
+                if (c < 0x10000)
+                    bytes[count++] = (unsigned char)(0xe0 | c >> 12);
+                else {
+                    bytes[count++] = (unsigned char)(0xf0 | c >> 18);
+                    bytes[count++] = (unsigned char)(0x80 | (c >> 12 & 0x3f));
+                }
+                bytes[count++] = (unsigned char)(0x80 | (c >> 6 & 0x3f));
+            }
+            bytes[count++] = (unsigned char)(0x80 | (c & 0x3f));
+        }
+        for (int each = 0; each < count; each++, at += 3) {
+            Py_UCS1 octet[3];
+            put_octet(octet, bytes[each]);
+            copy(octet, PyUnicode_1BYTE_KIND, 3, kind, to, at);
+        }
+    }
+    return at;
+}
+
 static inline void write_all(const Join *self, const Piece *pieces, int kind, void *to, Py_ssize_t at)
 {
     Py_ssize_t count = Py_SIZE(self);
@@ -164,16 +163,13 @@ static inline int look_at_text(PyObject *text, int which, Piece *piece)
 {
     piece->text = text;
     if (which == PERCENT || which == SEGMENT_URL) {
-        Py_ssize_t length = PyUnicode_GET_LENGTH(text);
-        /* A segment of dots only may lead elsewhere. */
-        if (which == SEGMENT_URL && length > 0 && length <= 2 && PyUnicode_READ_CHAR(text, 0) == '.'
-            && PyUnicode_READ_CHAR(text, length - 1) == '.')
+        if (which == SEGMENT_URL && is_dot_segment(text))
             return 0;
         piece->length = encoded_length(text);
         piece->way = ENCODED;
         return piece->length >= 0;
     }
-    piece->more = MORE[which == ATTRIBUTE];
+    piece->more = MORE[which];
     Py_ssize_t extra = growth(text, piece->more);
     if (extra < 0 || extra > PY_SSIZE_T_MAX - PyUnicode_GET_LENGTH(text))
         return 0;
@@ -229,6 +225,8 @@ static inline int look_at(State *state, PyObject *value, int which, Piece *piece
 static inline int ask_for(State *state, PyObject *value, int which, Piece *piece)
 {
     PyObject *slow = state->slow[which == SEGMENT_URL ? PERCENT : which];
+    if (slow != NULL && is_text(value) && complete_table(which, slow) < 0)
+        return -1;
     PyObject *printed = slow == NULL ? NULL : PyObject_CallOneArg(slow, value);
     if (printed == NULL)
         return left_to_python(state);
@@ -238,7 +236,7 @@ static inline int ask_for(State *state, PyObject *value, int which, Piece *piece
     piece->text = printed;
     piece->way = COPIED;
     piece->length = PyUnicode_GET_LENGTH(printed);
-    return which != SEGMENT_URL || piece->length > 2 || piece->length == 0 || PyUnicode_READ_CHAR(printed, 0) != '.';
+    return which != SEGMENT_URL || !is_dot_segment(printed);
 }
 
 /* --- pages ---------------------------------------------------------------------------------------------------------------- */
