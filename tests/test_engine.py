@@ -221,7 +221,7 @@ def test_constant_text_is_merged() -> None:
 
 LEVELS = [
     "escape",
-    "contexts diagnostics",
+    "contexts diagnostics types",
     "errors language",
     "runtime",
     "filters",

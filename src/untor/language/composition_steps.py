@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from untor.diagnostics.problem import Problem, suggestion
 from untor.language import tree
-from untor.language.keywords import STEPS, TYPES
+from untor.language.keywords import STEPS
 from untor.language.tokens import SyntaxProblem, string_value
+from untor.types.parameter_types import TYPES
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

@@ -24,6 +24,3 @@ STEPS: dict[str, str] = {
 
 BLOCKS = frozenset({"for", "if", "into", "use", "part", "slot-else"})
 """Steps that go on to an ``end``; ``slot-else`` is a slot with fallback content. ``verbatim`` is read as a whole."""
-
-TYPES = frozenset({"str", "int", "float", "bool", "list", "dict", "date", "datetime", "any"})
-"""Types of what a template takes."""

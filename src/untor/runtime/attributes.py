@@ -7,19 +7,11 @@ from untor.diagnostics.wording import counted, with_article
 from untor.errors import MissingValue, RenderError
 from untor.escape import MISSING
 from untor.runtime.closed_types import CLOSED, is_code, kind_of_code
+from untor.types.parameter_types import is_mapping
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping
-
-
-def is_mapping(value: object) -> bool:
-    """Tell whether dots are keys of a value."""
-    if isinstance(value, dict):
-        return True
-    from collections.abc import Mapping  # noqa: PLC0415  loaded already by almost every program, but not by all
-
-    return isinstance(value, Mapping)
 
 
 _plain_types: set[type] = set()

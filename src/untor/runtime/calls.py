@@ -7,7 +7,8 @@ from types import BuiltinFunctionType, FunctionType, MethodType, ModuleType
 from untor.diagnostics.problem import Problem
 from untor.errors import MissingValue, RenderError
 from untor.escape import MISSING
-from untor.runtime.attributes import dot, is_mapping
+from untor.runtime.attributes import dot
+from untor.types.parameter_types import is_mapping
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

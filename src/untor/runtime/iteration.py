@@ -6,7 +6,7 @@ from untor.diagnostics.problem import Problem
 from untor.diagnostics.wording import shortened
 from untor.errors import RenderError
 from untor.escape import MISSING
-from untor.runtime.attributes import is_mapping
+from untor.types.parameter_types import is_mapping
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

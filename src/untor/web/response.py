@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import re
 
-from untor.runtime.attributes import is_mapping
-from untor.runtime.parameter_types import NONCE
+from untor.runtime.parameters import NONCE
+from untor.types.parameter_types import is_mapping
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

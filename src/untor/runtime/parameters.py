@@ -6,11 +6,11 @@ from untor.diagnostics.problem import Problem, suggestion
 from untor.diagnostics.wording import with_article
 from untor.errors import MissingValue, RenderError
 from untor.escape import MISSING
-from untor.runtime.attributes import is_mapping
+from untor.types.parameter_types import TYPES, is_mapping
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterable
+    from collections.abc import Iterable
 
 
 class _Key:
@@ -24,31 +24,6 @@ class _Key:
 
 NONCE = _Key()
 """Under this key the context has the nonce attribute of the page that is being answered, as it is printed."""
-
-
-def _is_date(value: object) -> bool:
-    from datetime import date  # noqa: PLC0415  only for templates that take a date
-
-    return isinstance(value, date)
-
-
-def _is_datetime(value: object) -> bool:
-    from datetime import datetime  # noqa: PLC0415
-
-    return isinstance(value, datetime)
-
-
-TYPES: dict[str, tuple[str, Callable[[object], bool]]] = {
-    "str": ("text (str)", lambda value: isinstance(value, str)),
-    "int": ("a whole number (int)", lambda value: isinstance(value, int) and not isinstance(value, bool)),
-    "float": ("a number (float)", lambda value: isinstance(value, int | float) and not isinstance(value, bool)),
-    "bool": ("True or False (bool)", lambda value: isinstance(value, bool)),
-    "list": ("a list", lambda value: isinstance(value, list | tuple)),
-    "dict": ("a mapping (dict)", is_mapping),
-    "date": ("a date", _is_date),
-    "datetime": ("a date with a time (datetime)", _is_datetime),
-}
-"""Each type's words and test; ``any`` and no type are not tested."""
 
 
 def check(value: object, name: str, wanted: str, none: bool) -> object:  # noqa: FBT001  generated code calls it

@@ -1,0 +1,1 @@
+"""The types that templates write down for what they take."""
