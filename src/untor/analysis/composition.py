@@ -164,7 +164,7 @@ def contents_of(frame: Frame, nodes: list[tree.Node], place: tree.Node) -> dict[
 
     Each has the values that were named before it. Raises ``AnalysisError`` for two contents of one slot.
     """
-    found: dict[str, SlotContent] = {}
+    contents: dict[str, SlotContent] = {}
     rest: list[tree.Node] = []
     lets: list[tree.Node] = []
     for node in nodes:
@@ -173,27 +173,27 @@ def contents_of(frame: Frame, nodes: list[tree.Node], place: tree.Node) -> dict[
             if isinstance(node, tree.Let):
                 lets.append(node)
             continue
-        if node.name in found:
-            line = frame.source.position(found[node.name].place.start)[0]
+        if node.name in contents:
+            line = frame.source.position(contents[node.name].place.start)[0]
             words = {"word": node.name, "line": str(line)}
             raise AnalysisError(Problem("into-repeated", frame.source, node.start, node.end, **words))
-        found[node.name] = SlotContent([*lets, *node.body], frame, frame.slot, node)
+        contents[node.name] = SlotContent([*lets, *node.body], frame, frame.slot, node)
     if any(
         not isinstance(node, tree.Let) and not (isinstance(node, tree.Text) and not node.text.strip()) for node in rest
     ):
-        found[""] = SlotContent(rest, frame, frame.slot, place)
-    return found
+        contents[""] = SlotContent(rest, frame, frame.slot, place)
+    return contents
 
 
 def slots_in(reading: ParsedTemplate, part: str) -> set[str]:
     """Return the names of the slots of a template or part, also those inside its steps."""
-    found: set[str] = set()
+    names: set[str] = set()
     todo: list[tree.Node] = list(reading.parts[part].body if part else reading.body)
     while todo:
         node = todo.pop()
         match node:
             case tree.Slot():
-                found.add(node.name)
+                names.add(node.name)
                 todo += node.fallback or []
             case tree.If():
                 todo += [inner for branch in node.branches for inner in branch.body]
@@ -201,7 +201,7 @@ def slots_in(reading: ParsedTemplate, part: str) -> set[str]:
                 todo += [*node.body, *(node.empty or [])]
             case tree.Include() | tree.Into():
                 todo += node.body
-    return found
+    return names
 
 
 def check_contents(frame: Frame, target: tree.Target, contents: dict[str, SlotContent], slots: set[str]) -> None:

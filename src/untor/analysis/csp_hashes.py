@@ -23,7 +23,7 @@ _REASONS = {
 
 def hashes_of(plan: TemplateIR) -> tuple[dict[str, list[str]], list[Problem]]:
     """Return the sources ``'sha256-…'`` of each kind, ``script`` and ``style``, and the elements that have none."""
-    found: dict[str, list[str]] = {"script": [], "style": []}
+    hashes: dict[str, list[str]] = {"script": [], "style": []}
     problems: list[Problem] = []
     opened: Nonce | None = None
     text: list[str] = []
@@ -41,14 +41,14 @@ def hashes_of(plan: TemplateIR) -> tuple[dict[str, list[str]], list[Problem]]:
         elif isinstance(operation, FixedText):
             text.append(operation.text)
         elif isinstance(operation, InlineEnd):
-            found[opened.content].append(_source("".join(text).partition(">")[2]))
+            hashes[opened.content].append(_source("".join(text).partition(">")[2]))
             opened = None
         else:
             refuse(opened, "")
             opened = None
     if opened is not None:
         refuse(opened, "")
-    return {kind: list(dict.fromkeys(sources)) for kind, sources in found.items()}, problems
+    return {kind: list(dict.fromkeys(sources)) for kind, sources in hashes.items()}, problems
 
 
 def _source(text: str) -> str:

@@ -233,14 +233,14 @@ class HtmlWalker(BlockWalker[HtmlState]):
     def _take_name(self, node: tree.Print) -> str:
         """Take the name and equals sign of a whole attribute back from the text before it."""
         text = "".join(self.held)
-        found = re.search(r"[\t\n\f\r ]*([^\t\n\f\r />=\"']+)[\t\n\f\r ]*=[\t\n\f\r ]*\Z", text)
-        if found is None:
+        match = re.search(r"[\t\n\f\r ]*([^\t\n\f\r />=\"']+)[\t\n\f\r ]*=[\t\n\f\r ]*\Z", text)
+        if match is None:
             words = {
                 "place": "between the name of an attribute and its value",
                 "remedy": "Put it around the whole tag.",
             }
             raise self.refused("step-inside", node.start, node.end, **words)
-        self.held = [text[: found.start()]]
+        self.held = [text[: match.start()]]
         if self.held[0].endswith("/"):
             # Without the attribute, what follows could make of this solidus the end of a self-closing tag.
             words = {
@@ -248,7 +248,7 @@ class HtmlWalker(BlockWalker[HtmlState]):
                 "reason": "without the attribute the / could close the tag",
             }
             raise self.refused("place-refused", node.start, node.end, remedy="Put white space before it.", **words)
-        return found[1]
+        return match[1]
 
     def _url(self, nodes: list[tree.Node], index: int) -> int:
         """Hand the rest of a URL attribute's value to its own walker; return the index after it."""

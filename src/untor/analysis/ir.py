@@ -215,12 +215,12 @@ class TemplateIR:
     @property
     def placements(self) -> list[Placement]:
         """The placement of each value, in the order of the page."""
-        found = (
+        placements = (
             operation.placement
             for operation in all_operations(self.body)
             if isinstance(operation, PrintValue | UrlValue)
         )
-        return list(dict.fromkeys(found))
+        return list(dict.fromkeys(placements))
 
 
 def all_operations(body: list[Operation]) -> Iterator[Operation]:

@@ -89,8 +89,8 @@ def _line(reading: ParsedTemplate, node: tree.Node) -> int:
 
 def _defaults(parameters: list[tree.Parameter]) -> set[str]:
     """Return the names that the defaults read."""
-    found = [parameter.default for parameter in parameters if parameter.default is not None]
-    return {name.name for default in found for name, _ in names_in(default)}
+    expressions = [parameter.default for parameter in parameters if parameter.default is not None]
+    return {name.name for default in expressions for name, _ in names_in(default)}
 
 
 def _of_layout(reading: ParsedTemplate) -> Iterator[Read]:
@@ -101,7 +101,7 @@ def _of_layout(reading: ParsedTemplate) -> Iterator[Read]:
 
 def _read_by_layouts(site: Site, reading: ParsedTemplate) -> set[str]:
     """Return the names that the layouts of a page read from its context."""
-    found: set[str] = set()
+    names: set[str] = set()
     seen = {reading.source.name}
     while reading.layout is not None:
         given = {argument.name for argument in reading.layout.arguments}
@@ -109,9 +109,9 @@ def _read_by_layouts(site: Site, reading: ParsedTemplate) -> set[str]:
         if layout is None or layout.source.name in seen:
             break
         seen.add(layout.source.name)
-        found |= {name.name for name, _ in [*free_names(layout.body), *_of_layout(layout)]} - given
+        names |= {name.name for name, _ in [*free_names(layout.body), *_of_layout(layout)]} - given
         reading = layout
-    return found
+    return names
 
 
 def free_names(nodes: list[tree.Node], bound: frozenset[str] = frozenset()) -> Iterator[Read]:

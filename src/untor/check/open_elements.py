@@ -307,13 +307,13 @@ def _chain(entry: OpenElement | None, end: OpenElement | None) -> Iterator[OpenE
 
 def _above(entry: OpenElement | None, base: OpenElement | None) -> list[OpenElement] | None:
     """Return what is open inside ``base``, outermost first; ``None`` when ``base`` itself is no longer open."""
-    found = []
+    elements = []
     while entry is not base:
         if entry is None:
             return None
-        found.append(entry)
+        elements.append(entry)
         entry = entry.outer
-    return found[::-1]
+    return elements[::-1]
 
 
 def _names(entry: OpenElement | None, base: OpenElement | None) -> tuple[object, ...]:

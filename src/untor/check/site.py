@@ -65,14 +65,14 @@ class Site:
         """Return the steps of a template that use others: its layout, its includes, also those inside parts."""
         name = reading.source.name
         if name not in self._calls:
-            found: list[Call] = [reading.layout] if reading.layout else []
+            targets: list[Call] = [reading.layout] if reading.layout else []
             todo: list[tree.Node] = [*reading.body, *reading.parts.values()]
             while todo:
                 node = todo.pop()
                 if isinstance(node, tree.Include):
-                    found.append(node)
+                    targets.append(node)
                 todo += inside(node)
-            self._calls[name] = sorted(found, key=lambda node: node.start)
+            self._calls[name] = sorted(targets, key=lambda node: node.start)
         return self._calls[name]
 
     def uses(self, reading: ParsedTemplate) -> Iterator[SitePage]:
@@ -99,14 +99,14 @@ class Site:
 
     def reached(self, name: str) -> set[str]:
         """Return the templates that one is made of, with itself."""
-        found: set[str] = set()
+        names: set[str] = set()
         todo = [name]
         while todo:
             name = todo.pop()
-            if name not in found:
-                found.add(name)
+            if name not in names:
+                names.add(name)
                 todo += [use.file for use in self.uses(self.readings[name])]
-        return found
+        return names
 
 
 def inside(node: tree.Node) -> list[tree.Node]:

@@ -45,15 +45,15 @@ class Suppressions:
                 self._take(reading.source, note)
 
     def _take(self, source: Source, note: Mark) -> None:
-        found = _ACCEPT.match(source.text[note.inner_start : note.inner_end])
-        if found is None:
+        match = _ACCEPT.match(source.text[note.inner_start : note.inner_end])
+        if match is None:
             return
-        code = found["code"]
-        start = note.inner_start + found.start("code")
+        code = match["code"]
+        start = note.inner_start + match.start("code")
         place = (source, start, start + len(code))
         if trouble := why_not(code):
             self.problems.append(Problem("accept-unknown", *place, word=code, near=trouble))
-        elif not (found["reason"] or "").strip():
+        elif not (match["reason"] or "").strip():
             self.used.add((source.name, note.start))
             self.problems.append(Problem("accept-reason", *place, word=code))
         for line in _lines(source, note):

@@ -105,8 +105,8 @@ def _chosen(paths: tuple[str, ...], folders: tuple[str, ...], named: str) -> tup
             if alone.is_dir():
                 return Engine(str(alone)), None
             if alone.is_file():
-                found, name = find_page(paths[0], ())
-                site = Engine(found)
+                page, name = find_page(paths[0], ())
+                site = Engine(page)
                 return site, {site.compiler.loader.name(name)}
         site = Engine(searched or ["."])
     if not paths:

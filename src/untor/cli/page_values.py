@@ -79,8 +79,8 @@ def _collected(command: Command) -> Command:
 
     @wraps(command)
     def collected(**options: Any) -> object:
-        found = DataOptions(*(options.pop(name) for name in DataOptions._fields))
-        return command(given=found, **options)
+        options_given = DataOptions(*(options.pop(name) for name in DataOptions._fields))
+        return command(given=options_given, **options)
 
     return collected  # type: ignore[return-value]
 
@@ -121,15 +121,15 @@ def _named(given: str) -> tuple[str | None, str]:
 
 def _assign(context: dict[str, object], setting: str) -> None:
     """Set one value, also inside lists and mappings."""
-    found = _TARGET.fullmatch(setting)
-    if found is None:
+    match = _TARGET.fullmatch(setting)
+    if match is None:
         raise click.BadParameter(f"{setting!r} is not NAME=VALUE, like year=2031.", param_hint="--set")
-    steps: list[str | int] = [found[1]]
-    steps += [name or int(index) for name, index in _STEP.findall(found[2])]
+    steps: list[str | int] = [match[1]]
+    steps += [name or int(index) for name, index in _STEP.findall(match[2])]
     place: Any = context
     for step, following in pairwise(steps):
         place = _into(place, step, setting, [] if isinstance(following, int) else {})
-    _into(place, steps[-1], setting, _value(found[found.lastindex or 0]), last=True)
+    _into(place, steps[-1], setting, _value(match[match.lastindex or 0]), last=True)
 
 
 def _into(place: Any, step: str | int, setting: str, value: object, *, last: bool = False) -> Any:

@@ -39,11 +39,11 @@ class Locations:
 
     def of(self, offset: int) -> tuple[int, int]:
         """Return line and column; cheap when the offsets of a long line come in order."""
-        found = self._found.get(offset)
-        if found is None:
+        location = self._found.get(offset)
+        if location is None:
             line, column = self.source.byte_position(offset) if self.ascii else self._counted(offset)
-            found = self._found[offset] = self.first + line, column
-        return found
+            location = self._found[offset] = self.first + line, column
+        return location
 
     def called(self, offset: int) -> tuple[str, int, int]:
         """Return the file, line and column where something is called."""

@@ -64,12 +64,12 @@ class Compiler:
         """
         from untor.analysis.analyser import reading_of  # noqa: PLC0415  loaded when there is something to compile
 
-        found = self._readings.get(name)
-        if found is None or self.reload:
+        reading = self._readings.get(name)
+        if reading is None or self.reload:
             source = self.loader.read(name)
-            if found is None or found.source.text != source.text or found.source.path != source.path:
-                found = self._readings[name] = reading_of(source)
-        return found
+            if reading is None or reading.source.text != source.text or reading.source.path != source.path:
+                reading = self._readings[name] = reading_of(source)
+        return reading
 
     def _reading_of(self, origin: Origin) -> ParsedTemplate:
         if origin.text is not None:
@@ -122,10 +122,10 @@ class Compiler:
         """Return the hashes of a template's own scripts and styles; raises ``PlacementError`` if one has values."""
         from untor.analysis.csp_hashes import hashes_of  # noqa: PLC0415
 
-        found, problems = hashes_of(self.analyse(origin))
+        hashes, problems = hashes_of(self.analyse(origin))
         if problems:
             raise error_of(problems[0])
-        return found
+        return hashes
 
     # --- IR to code ------------------------------------------------------------------------------------------------
 

@@ -94,5 +94,5 @@ def bound(name: str) -> str | None:
 
     It is empty where the name is not fixed, as in ``:[name]``.
     """
-    found = _BOUND.match(name.removeprefix("data-"))
-    return (found[1] or "") if found else None
+    match = _BOUND.match(name.removeprefix("data-"))
+    return (match[1] or "") if match else None

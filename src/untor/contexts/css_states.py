@@ -97,9 +97,9 @@ class Style(EmbeddedLanguage):
             raise unreadable("right before this", "together they could be no an+b", "Print all of it: {= n =}.")
         if self.at.endswith("keyframes") and self.phase == "prelude" and not _SPACE_OR_BRACE.match(text):
             raise unreadable("right before this", "a name that CSS keeps is written in quotes", "Print the whole name.")
-        found = _NAME.match(text)
-        if not found or found.end() < len(text):
-            if found and text[found.end()] == "(":
+        match = _NAME.match(text)
+        if not match or match.end() < len(text):
+            if match and text[match.end()] == "(":
                 self._glue("(")
             self.glued = False
 
@@ -166,10 +166,10 @@ class Style(EmbeddedLanguage):
 
 def _normal(style: Style, text: str, position: int) -> int:
     """§4.3.1 "Consume a token", and what it means in the grammar of §5."""
-    found = _SPACE.match(text, position)
-    if found:
+    match = _SPACE.match(text, position)
+    if match:
         style.last = "!" if style.last == "!" else ""
-        return found.end()
+        return match.end()
     char = text[position]
     if char in _STRINGS:
         style.state, style.last = char, char
@@ -295,8 +295,8 @@ def _close(style: Style) -> None:
 def _string(quote: str) -> Callable[[Style, str, int], int]:
     def state(style: Style, text: str, position: int) -> int:
         """§4.3.5 "Consume a string token"."""
-        found = _STRINGS[quote].match(text, position)
-        end = found.end() if found else position
+        match = _STRINGS[quote].match(text, position)
+        end = match.end() if match else position
         if end + (text[end : end + 1] == "\\") >= len(text):
             style.tail = unfinished_escape(_ESCAPE, text)
             _url_text(style, text[position : len(text) - len(style.tail)])
@@ -315,17 +315,17 @@ def _url_text(style: Style, text: str) -> None:
 
 def _before_url(style: Style, text: str, position: int) -> int:
     """§4.3.4 "Consume an ident-like token": after ``url(``, white space and perhaps a quote."""
-    found = _SPACE.match(text, position)
-    if found:
-        return found.end()
+    match = _SPACE.match(text, position)
+    if match:
+        return match.end()
     style.state = "normal" if text[position] in _STRINGS else "url"
     return position
 
 
 def _url(style: Style, text: str, position: int) -> int:
     """§4.3.6 "Consume a url token"."""
-    found = _URL.match(text, position)
-    end = found.end() if found else position
+    match = _URL.match(text, position)
+    end = match.end() if match else position
     if end + (text[end : end + 1] == "\\") >= len(text):
         style.tail = unfinished_escape(_ESCAPE, text)
         _url_text(style, text[position : len(text) - len(style.tail)])
@@ -350,9 +350,9 @@ def _lose_url(style: Style) -> None:
 
 def _after_url(style: Style, text: str, position: int) -> int:
     """Go over white space at the end of a url token."""
-    found = _SPACE.match(text, position)
-    if found:
-        return found.end()
+    match = _SPACE.match(text, position)
+    if match:
+        return match.end()
     if text[position] == ")":
         style.state, style.stack = "normal", style.stack[:-1]
         style.last = ")"

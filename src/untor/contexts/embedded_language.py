@@ -87,9 +87,9 @@ _LONGEST_ESCAPE = 40
 
 def unfinished_escape(pattern: re.Pattern[str], text: str) -> str:
     """Return the escape sequence at the end of a literal's text that something after it could go on."""
-    found = pattern.search(text, max(0, len(text) - _LONGEST_ESCAPE))
-    if found is None:
+    match = pattern.search(text, max(0, len(text) - _LONGEST_ESCAPE))
+    if match is None:
         return ""
-    before = text[: found.start() + 1]
+    before = text[: match.start() + 1]
     backslashes = len(before) - len(before.rstrip("\\"))
-    return found[0] if backslashes % 2 else ""
+    return match[0] if backslashes % 2 else ""

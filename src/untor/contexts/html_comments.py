@@ -29,9 +29,9 @@ _CDATA = re.compile(r"[^\]]+")
 
 def bogus_comment_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.41 Bogus comment state."""
-    found = _TO_GREATER_THAN.match(text, position)
-    if found:
-        return found.end()
+    match = _TO_GREATER_THAN.match(text, position)
+    if match:
+        return match.end()
     machine.state = "data"
     return position + 1
 
@@ -68,16 +68,16 @@ def comment_start_state(machine: HtmlState, text: str, position: int) -> int:
 def conditional_comment_state(machine: HtmlState, text: str, position: int) -> int:
     """Go over ``<!--[if …]>``: a comment for browsers, which ends as any does, and markup for the clients it is for."""
     held = machine.buffer
-    found = _COMMENT_END.search(held + text[position:])
-    end = len(text) if found is None else max(position, position + found.start() - len(held))
+    match = _COMMENT_END.search(held + text[position:])
+    end = len(text) if match is None else max(position, position + match.start() - len(held))
     assert machine.inner is not None  # noqa: S101  as comment_start_state has made it
     machine.inner = machine.inner.read(text[position:end])
-    if found is None:
+    if match is None:
         tail = (held + text[position:])[-_LONGEST_END:]
         machine.buffer = tail if tail[-1:] in {"-", "!"} else ""
         return end
     machine.inner, machine.buffer, machine.state = None, "", "data"
-    return position + found.end() - len(held)
+    return position + match.end() - len(held)
 
 
 def comment_start_dash_state(machine: HtmlState, text: str, position: int) -> int:
@@ -90,9 +90,9 @@ def comment_start_dash_state(machine: HtmlState, text: str, position: int) -> in
 
 def comment_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.45 Comment state."""
-    found = _COMMENT.match(text, position)
-    if found:
-        return found.end()
+    match = _COMMENT.match(text, position)
+    if match:
+        return match.end()
     machine.state = "comment less-than sign" if text[position] == "<" else "comment end dash"
     return position + 1
 
@@ -152,11 +152,11 @@ def comment_end_bang_state(machine: HtmlState, text: str, position: int) -> int:
 
 def doctype_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.53 DOCTYPE state to .68 Bogus DOCTYPE state: in each of them a greater-than sign ends the doctype."""
-    found = _TO_GREATER_THAN.match(text, position)
-    if found:
-        if machine.xml and "[" in found[0]:
+    match = _TO_GREATER_THAN.match(text, position)
+    if match:
+        if machine.xml and "[" in match[0]:
             raise Unreadable("xml-subset")
-        return found.end()
+        return match.end()
     machine.state = "data"
     html_tree_builder.doctype(machine)
     return position + 1
@@ -164,9 +164,9 @@ def doctype_state(machine: HtmlState, text: str, position: int) -> int:
 
 def cdata_section_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.69 CDATA section state."""
-    found = _CDATA.match(text, position)
-    if found:
-        return found.end()
+    match = _CDATA.match(text, position)
+    if match:
+        return match.end()
     machine.state = "CDATA section bracket"
     return position + 1
 
@@ -193,10 +193,10 @@ def cdata_section_end_state(machine: HtmlState, text: str, position: int) -> int
 
 def processing_instruction_state(machine: HtmlState, text: str, position: int) -> int:
     """XML §2.6 Processing instructions: up to ``?>``."""
-    found = _TO_QUESTION_MARK.match(text, position)
-    if found:
+    match = _TO_QUESTION_MARK.match(text, position)
+    if match:
         machine.buffer = ""
-        return found.end()
+        return match.end()
     if text[position] == ">" and machine.buffer == "?":
         machine.state = "data"
     machine.buffer = text[position]

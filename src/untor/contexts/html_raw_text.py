@@ -47,10 +47,10 @@ def _raw_end_tag_open(raw: str) -> Callable[[HtmlState, str, int], int]:
 def _raw_end_tag_name(raw: str) -> Callable[[HtmlState, str, int], int]:
     def state(machine: HtmlState, text: str, position: int) -> int:
         """13.2.5.11, .14, .17, .25 end tag name states of raw text: only an appropriate end tag ends it."""
-        found = _ALPHAS.match(text, position)
-        if found:
-            machine.buffer += lower(found[0])
-            return found.end()
+        match = _ALPHAS.match(text, position)
+        if match:
+            machine.buffer += lower(match[0])
+            return match.end()
         if machine.buffer == machine.last_start and text[position] in "\t\n\f\r />":
             new_tag(machine, closing=True)
             machine.tag = machine.buffer
@@ -77,9 +77,9 @@ def script_data_escape_start_dash_state(machine: HtmlState, text: str, position:
 def _escaped(less_than: str, dash: str) -> Callable[[HtmlState, str, int], int]:
     def state(machine: HtmlState, text: str, position: int) -> int:
         """13.2.5.20, .27 Script data escaped state and script data double escaped state."""
-        found = _TO_LESS_THAN_OR_DASH.match(text, position)
-        if found:
-            return found.end()
+        match = _TO_LESS_THAN_OR_DASH.match(text, position)
+        if match:
+            return match.end()
         machine.state = less_than if text[position] == "<" else dash
         return position + 1
 
@@ -130,10 +130,10 @@ def script_data_double_escaped_less_than_sign_state(machine: HtmlState, text: st
 def _double_escape(after_script: str, otherwise: str) -> Callable[[HtmlState, str, int], int]:
     def state(machine: HtmlState, text: str, position: int) -> int:
         """13.2.5.26, .31 Script data double escape start and end states."""
-        found = _ALPHAS.match(text, position)
-        if found:
-            machine.buffer += lower(found[0])
-            return found.end()
+        match = _ALPHAS.match(text, position)
+        if match:
+            machine.buffer += lower(match[0])
+            return match.end()
         if text[position] in "\t\n\f\r />":
             machine.state = after_script if machine.buffer == "script" else otherwise
             return position + 1

@@ -17,8 +17,8 @@ _LEGACY = tuple(sorted((name for name in html5 if not name.endswith(";")), key=l
 
 def unfinished(text: str) -> str:
     """Return the character reference that a text ends in the middle of; empty when there is none."""
-    found = _ENDING.search(text, max(0, len(text) - 64))
-    return found[0] if found else ""
+    match = _ENDING.search(text, max(0, len(text) - 64))
+    return match[0] if match else ""
 
 
 def neutral(reference: str) -> str | None:

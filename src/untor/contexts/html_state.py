@@ -210,28 +210,28 @@ class HtmlState:
 
     def fixed_attributes(self) -> Fixed:
         """Return the attributes of the tag that decide what others mean; the first of a name counts."""
-        found: Fixed = {}
+        attributes: Fixed = {}
         for name, value in (*self.static_attributes, *self.later_attributes):
             if name != self.attribute:
-                found.setdefault(name, value)
-        return found
+                attributes.setdefault(name, value)
+        return attributes
 
     def namespaces(self) -> dict[str, str]:
         """Return the namespaces that are in scope in XML, by prefix; without those that may be one or another."""
-        found: dict[str, str | None] = {}
+        prefixes: dict[str, str | None] = {}
         for scope in self.scopes:
-            found.update(scope)
-        return {prefix: uri for prefix, uri in found.items() if uri is not None}
+            prefixes.update(scope)
+        return {prefix: uri for prefix, uri in prefixes.items() if uri is not None}
 
     def namespaces_here(self) -> dict[str, str]:
         """Return the namespaces in scope in the tag that is being read, which may declare some itself."""
         if (ANYTHING, None) in self.later_attributes:
             return {}
-        found: dict[str, str | None] = {
+        prefixes: dict[str, str | None] = {
             **self.namespaces(),
             **dict(_declared((*self.static_attributes, *self.later_attributes))),
         }
-        return {prefix: uri for prefix, uri in found.items() if uri is not None}
+        return {prefix: uri for prefix, uri in prefixes.items() if uri is not None}
 
     def opens_scope(self) -> None:
         """Keep the namespaces that the tag declares for what is in its element."""

@@ -43,18 +43,18 @@ _UNQUOTED = re.compile("[^\t\n\f\r >]+")
 
 def data_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.1 Data state."""
-    found = _TO_LESS_THAN.match(text, position)
-    if found:
-        html_tree_builder.characters(machine, found[0])
-        return found.end()
+    match = _TO_LESS_THAN.match(text, position)
+    if match:
+        html_tree_builder.characters(machine, match[0])
+        return match.end()
     machine.after_pre = False
-    found = _SIMPLE_TAG.match(text, position)
-    if found:
+    match = _SIMPLE_TAG.match(text, position)
+    if match:
         # A shortcut through the states of a tag without attributes; it comes to the same.
-        new_tag(machine, closing=bool(found[1]))
-        machine.tag = found[2]
+        new_tag(machine, closing=bool(match[1]))
+        machine.tag = match[2]
         emit(machine)
-        return found.end()
+        return match.end()
     machine.state = "tag open"
     return position + 1
 
@@ -63,9 +63,9 @@ def _raw_text(less_than: str) -> Callable[[HtmlState, str, int], int]:
     def state(machine: HtmlState, text: str, position: int) -> int:
         """13.2.5.2 RCDATA state, .3 RAWTEXT state, .4 Script data state: text up to a less-than sign."""
         machine.after_pre = False
-        found = _TO_LESS_THAN.match(text, position)
-        if found:
-            return found.end()
+        match = _TO_LESS_THAN.match(text, position)
+        if match:
+            return match.end()
         machine.state = less_than
         return position + 1
 
@@ -114,10 +114,10 @@ def end_tag_open_state(machine: HtmlState, text: str, position: int) -> int:
 
 def tag_name_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.8 Tag name state."""
-    found = _TAG_NAME.match(text, position)
-    if found:
-        machine.tag += found[0] if machine.xml else lower(found[0])
-        return found.end()
+    match = _TAG_NAME.match(text, position)
+    if match:
+        machine.tag += match[0] if machine.xml else lower(match[0])
+        return match.end()
     return after_name(machine, text, position)
 
 
@@ -126,18 +126,18 @@ def tag_name_state(machine: HtmlState, text: str, position: int) -> int:
 
 def before_attribute_name_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.32 Before attribute name state."""
-    found = _SPACES.match(text, position)
-    if found:
-        return found.end()
+    match = _SPACES.match(text, position)
+    if match:
+        return match.end()
     if text[position] in "/>":
         machine.state = "after attribute name"
         return position
-    found = _SIMPLE_ATTRIBUTE.match(text, position)
-    if found:
+    match = _SIMPLE_ATTRIBUTE.match(text, position)
+    if match:
         # A shortcut through the states of an attribute that is fixed text in double quotes; it comes to the same.
-        machine.state, machine.attribute, machine.value = "after attribute value (quoted)", found[1], found[2]
+        machine.state, machine.attribute, machine.value = "after attribute value (quoted)", match[1], match[2]
         attribute_done(machine)
-        return found.end()
+        return match.end()
     machine.state, machine.attribute, machine.value = "attribute name", "", ""
     if text[position] == "=":
         machine.attribute = "="
@@ -147,10 +147,10 @@ def before_attribute_name_state(machine: HtmlState, text: str, position: int) ->
 
 def attribute_name_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.33 Attribute name state."""
-    found = _ATTRIBUTE_NAME.match(text, position)
-    if found:
-        machine.attribute += found[0] if machine.xml else lower(found[0])
-        return found.end()
+    match = _ATTRIBUTE_NAME.match(text, position)
+    if match:
+        machine.attribute += match[0] if machine.xml else lower(match[0])
+        return match.end()
     if text[position] == "=":
         machine.state = "before attribute value"
         return position + 1
@@ -160,9 +160,9 @@ def attribute_name_state(machine: HtmlState, text: str, position: int) -> int:
 
 def after_attribute_name_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.34 After attribute name state."""
-    found = _SPACES.match(text, position)
-    if found:
-        return found.end()
+    match = _SPACES.match(text, position)
+    if match:
+        return match.end()
     char = text[position]
     if char == "=" and machine.attribute:
         machine.state = "before attribute value"
@@ -180,9 +180,9 @@ def after_attribute_name_state(machine: HtmlState, text: str, position: int) -> 
 
 def before_attribute_value_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.35 Before attribute value state."""
-    found = _SPACES.match(text, position)
-    if found:
-        return found.end()
+    match = _SPACES.match(text, position)
+    if match:
+        return match.end()
     char = text[position]
     if char == ">":
         attribute_done(machine)
@@ -202,12 +202,12 @@ def before_attribute_value_state(machine: HtmlState, text: str, position: int) -
 def _quoted_value(rest: re.Pattern[str]) -> Callable[[HtmlState, str, int], int]:
     def state(machine: HtmlState, text: str, position: int) -> int:
         """13.2.5.36, .37 Attribute value (double-quoted) state and (single-quoted) state."""
-        found = rest.match(text, position)
-        if found:
-            machine.value += found[0]
+        match = rest.match(text, position)
+        if match:
+            machine.value += match[0]
             if machine.inner is not None:
-                machine.inner = machine.inner.read(attribute_text(found[0]))
-            return found.end()
+                machine.inner = machine.inner.read(attribute_text(match[0]))
+            return match.end()
         attribute_done(machine)
         machine.state = "after attribute value (quoted)"
         return position + 1
@@ -217,10 +217,10 @@ def _quoted_value(rest: re.Pattern[str]) -> Callable[[HtmlState, str, int], int]
 
 def attribute_value_unquoted_state(machine: HtmlState, text: str, position: int) -> int:
     """13.2.5.38 Attribute value (unquoted) state."""
-    found = _UNQUOTED.match(text, position)
-    if found:
-        machine.value += found[0]
-        return found.end()
+    match = _UNQUOTED.match(text, position)
+    if match:
+        machine.value += match[0]
+        return match.end()
     attribute_done(machine)
     if text[position] == ">":
         emit(machine)

@@ -109,11 +109,11 @@ class Json(EmbeddedLanguage):
 
 def _value(json: Json, text: str, position: int) -> int:
     """Go over what may come where a value is expected."""
-    found = _SPACE.match(text, position) or _LITERAL.match(text, position)
-    if found:
-        if not found[0].isspace():
+    match = _SPACE.match(text, position) or _LITERAL.match(text, position)
+    if match:
+        if not match[0].isspace():
             json.state, json.word = "after", True
-        return found.end()
+        return match.end()
     char = text[position]
     if char in "[{":
         json.stack += (char,)
@@ -129,9 +129,9 @@ def _value(json: Json, text: str, position: int) -> int:
 
 
 def _key(json: Json, text: str, position: int) -> int:
-    found = _SPACE.match(text, position)
-    if found:
-        return found.end()
+    match = _SPACE.match(text, position)
+    if match:
+        return match.end()
     char = text[position]
     if char == '"':
         json.state = "string"
@@ -145,8 +145,8 @@ def _key(json: Json, text: str, position: int) -> int:
 
 
 def _string(json: Json, text: str, position: int) -> int:
-    start, found = position, _STRING.match(text, position)
-    position = found.end() if found else position
+    start, match = position, _STRING.match(text, position)
+    position = match.end() if match else position
     if position + (text[position : position + 1] == "\\") >= len(text):
         json.tail = unfinished_escape(ESCAPE_IN_STRING, text)
         _string_text(json, text[start : len(text) - len(json.tail)])
@@ -171,13 +171,13 @@ def _string_text(json: Json, raw: str) -> None:
 
 def _after(json: Json, text: str, position: int) -> int:
     """Go over what may come after a value or a key."""
-    found = _SPACE.match(text, position)
-    if found:
+    match = _SPACE.match(text, position)
+    if match:
         json.word = False
-        return found.end()
-    found = _LITERAL.match(text, position)
-    if found and json.word:
-        return found.end()
+        return match.end()
+    match = _LITERAL.match(text, position)
+    if match and json.word:
+        return match.end()
     char, top = text[position], json.stack[-1] if json.stack else ""
     json.word = False
     if top == "key" and char == ":":

@@ -345,7 +345,7 @@ _ORDER = ("closed", "code", "module", "resource-url", "html", "url")
 
 def _strictest(sinks: list[Sink | None]) -> Sink | None:
     """Return the sink of several that allows least; where they differ in kind, nothing may be given to them."""
-    found = sorted({sink for sink in sinks if sink is not None}, key=lambda sink: (_ORDER.index(sink.kind), sink))
-    if not found:
+    ordered = sorted({sink for sink in sinks if sink is not None}, key=lambda sink: (_ORDER.index(sink.kind), sink))
+    if not ordered:
         return None
-    return found[0] if len({sink.kind for sink in found}) == 1 else Sink("closed", found[0].what)
+    return ordered[0] if len({sink.kind for sink in ordered}) == 1 else Sink("closed", ordered[0].what)

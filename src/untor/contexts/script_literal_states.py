@@ -35,8 +35,8 @@ LITERALS = frozenset({'"', "'", "template"})
 def _string(quote: str) -> Callable[[Script, str, int], int]:
     def state(script: Script, text: str, position: int) -> int:
         """Go over a string literal (§12.9.4)."""
-        start, found = position, _STRINGS[quote].match(text, position)
-        position = found.end() if found else position
+        start, match = position, _STRINGS[quote].match(text, position)
+        position = match.end() if match else position
         if position + (text[position : position + 1] == "\\") >= len(text):
             script.tail = unfinished_escape(ESCAPE_IN_STRING, text)
             _literal_text(script, text[start : len(text) - len(script.tail)])
@@ -136,8 +136,8 @@ def _literal_ended(script: Script, last: str) -> None:
 
 def _template(script: Script, text: str, position: int) -> int:
     """Go over a template literal (§12.9.6)."""
-    start, found = position, _TEMPLATE.match(text, position)
-    position = found.end() if found else position
+    start, match = position, _TEMPLATE.match(text, position)
+    position = match.end() if match else position
     if position + (text[position : position + 1] == "\\") >= len(text):
         script.tail = unfinished_escape(ESCAPE_IN_STRING, text)
         if not script.tail and text.endswith("$"):
@@ -160,8 +160,8 @@ def _template(script: Script, text: str, position: int) -> int:
 
 def _regexp(script: Script, text: str, position: int) -> int:
     """Go over a regular expression (§12.9.5)."""
-    found = _REGEXP.match(text, position)
-    position = found.end() if found else position
+    match = _REGEXP.match(text, position)
+    position = match.end() if match else position
     if position + (text[position : position + 1] == "\\") >= len(text):
         script.tail = unfinished_escape(ESCAPE_IN_REGEXP, text)
         return len(text)
@@ -183,10 +183,10 @@ def _regexp_class(script: Script, text: str, position: int) -> int:
             "it would be the start of a range, which could be an error",
             "Write - at the end of the class, or write the range out.",
         )
-    found = _REGEXP_CLASS.match(text, position)
-    if found:
-        script.valued, script.last = False, found[0][-1] if found[0][-2:-1] != "\\" else "a"
-        position = found.end()
+    match = _REGEXP_CLASS.match(text, position)
+    if match:
+        script.valued, script.last = False, match[0][-1] if match[0][-2:-1] != "\\" else "a"
+        position = match.end()
     if position + (text[position : position + 1] == "\\") >= len(text):
         script.tail = unfinished_escape(ESCAPE_IN_REGEXP, text)
         return len(text)
@@ -199,9 +199,9 @@ def _regexp_class(script: Script, text: str, position: int) -> int:
 
 def _line_comment(script: Script, text: str, position: int) -> int:
     """Go over a comment up to the end of its line (§12.4)."""
-    found = TO_LINE_END.match(text, position)
-    if found:
-        return found.end()
+    match = TO_LINE_END.match(text, position)
+    if match:
+        return match.end()
     script.state = "code"
     return position
 

@@ -229,6 +229,6 @@ def tags_of(owner: Chain, elements: frozenset[tuple[Chain, str]]) -> set[str]:
     tags = {tag for chain, tag in elements if chain == owner}
     if owner and owner[-1][:1] == "<":
         tags.add(owner[-1][1:-1])
-    elif owner and (found := _TAG_IN_NAME.search(owner[-1])):
-        tags.add(found[0].lower())
+    elif owner and (match := _TAG_IN_NAME.search(owner[-1])):
+        tags.add(match[0].lower())
     return tags

@@ -213,15 +213,15 @@ def _code(script: Script, text: str, position: int) -> int:
         if text.startswith("#!"):
             script.state = "line comment"
             return position + 2
-    found = SPACE.match(text, position)
-    if found:
+    match = SPACE.match(text, position)
+    if match:
         script.last = ""
-        return found.end()
-    found = LINE_ENDS.match(text, position)
-    if found:
+        return match.end()
+    match = LINE_ENDS.match(text, position)
+    if match:
         script.newline = script.line_start = True
         script.last = ""
-        return found.end()
+        return match.end()
     char = text[position]
     if char in "\"'":
         literal_begins(script, char)
@@ -231,19 +231,19 @@ def _code(script: Script, text: str, position: int) -> int:
         literal_begins(script, char)
         script.state = "template"
         return position + 1
-    found = WORD.match(text, position) or NUMBER.match(text, position)
-    if found:
-        if found.end() == len(text):
-            script.tail = found[0]
+    match = WORD.match(text, position) or NUMBER.match(text, position)
+    if match:
+        if match.end() == len(text):
+            script.tail = match[0]
             return len(text)
-        _token(script, found[0])
-        return found.end()
-    found = PUNCTUATOR.match(text, position)
-    if found is None:
+        _token(script, match[0])
+        return match.end()
+    match = PUNCTUATOR.match(text, position)
+    if match is None:
         lose(script, _LOST)
         return position + 1
-    lexeme, rest = found[0], text[position : position + 5]
-    if (found.end() == len(text) and lexeme[-1] in COMBINES) or (not script.module and "<!-".startswith(rest)):
+    lexeme, rest = match[0], text[position : position + 5]
+    if (match.end() == len(text) and lexeme[-1] in COMBINES) or (not script.module and "<!-".startswith(rest)):
         script.tail = rest
         return len(text)
     if char == "/" and text[position + 1 : position + 2] in {"/", "*"}:
@@ -254,7 +254,7 @@ def _code(script: Script, text: str, position: int) -> int:
         return position + 1
     if not script.module and (lexeme == "<!--" or (lexeme == "-->" and script.line_start)):
         script.state = "line comment"
-        return found.end()
+        return match.end()
     lexeme = {"<!--": "<", "-->": "--"}.get(lexeme, lexeme)
     _token(script, lexeme)
     return position + len(lexeme)

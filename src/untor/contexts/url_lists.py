@@ -179,21 +179,21 @@ class UrlList(EmbeddedLanguage):
 
 def _start(urls: UrlList, text: str, position: int) -> int:
     """Go over white space and, in a srcset, commas before a URL."""
-    found = (_COMMAS if urls.descriptors else _SPACE).match(text, position)
+    match = (_COMMAS if urls.descriptors else _SPACE).match(text, position)
     urls.url, urls.word = LocalUrl(urls.url.kind), ""
-    if found:
-        return found.end()
+    if match:
+        return match.end()
     urls.state = "url"
     return position
 
 
 def _url(urls: UrlList, text: str, position: int) -> int:
     """Go over a URL up to white space; commas at its end end the candidate."""
-    found = _NOT_SPACE.match(text, position)
-    if found:
-        urls.url = urls.url.read(found[0].rstrip(",") if urls.descriptors else found[0])
-        urls.word = found[0][-1]
-        return found.end()
+    match = _NOT_SPACE.match(text, position)
+    if match:
+        urls.url = urls.url.read(match[0].rstrip(",") if urls.descriptors else match[0])
+        urls.word = match[0][-1]
+        return match.end()
     urls.state = "descriptor" if urls.descriptors and urls.word != "," else "start"
     urls.word = ""
     return position
@@ -227,9 +227,9 @@ class Refresh(EmbeddedLanguage):
             self.url = self.url.read(text)
             return
         self.text += text
-        found = _REFRESH.match(self.text)
-        rest = self.text[found.end() :] if found else ""
-        if rest or (found and "=" in found[0]):
+        match = _REFRESH.match(self.text)
+        rest = self.text[match.end() :] if match else ""
+        if rest or (match and "=" in match[0]):
             self.url = LocalUrl("url").read(rest)
 
     def place(self) -> Place | Refusal:

@@ -200,8 +200,8 @@ _STEPS: dict[str, Callable[[str, int, str, frozenset[str]], Step]] = {
 
 
 def _end(pattern: re.Pattern[str], text: str, position: int) -> int:
-    found = pattern.match(text, position)
-    return found.end() if found else position
+    match = pattern.match(text, position)
+    return match.end() if match else position
 
 
 def _delimiter(char: str) -> str:

@@ -17,9 +17,9 @@ def read_toml(octets: bytes, name: str) -> object:
         return tomllib.loads(source.text)
     except tomllib.TOMLDecodeError as error:
         message = str(error)
-        found = _PLACE.search(message)
+        match = _PLACE.search(message)
         trouble = _PLACE.sub("", message)
-        place = offset_of(source, int(found[1]), int(found[2])) if found and found[1] else len(source.text)
+        place = offset_of(source, int(match[1]), int(match[2])) if match and match[1] else len(source.text)
         raise wrong(source, place, "TOML", trouble[:1].lower() + trouble[1:]) from None
     except RecursionError:
         raise wrong(source, 0, "TOML that can be read", "it is nested too deeply") from None

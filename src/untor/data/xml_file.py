@@ -33,10 +33,10 @@ class XmlNode:
     def __getattr__(self, name: str) -> XmlNode:
         if name.startswith("_"):
             raise AttributeError(name)
-        found = self._children(name)
-        if not found:
+        children = self._children(name)
+        if not children:
             raise AttributeError(name)
-        return XmlNode(found, self._prefixes)
+        return XmlNode(children, self._prefixes)
 
     def __getitem__(self, key: object) -> object:
         if isinstance(key, slice):
@@ -48,10 +48,10 @@ class XmlNode:
             if not values:
                 raise KeyError(key)
             return values[0] if len(values) == 1 else values
-        found = self._children(key) if isinstance(key, str) else []
-        if not found:
+        children = self._children(key) if isinstance(key, str) else []
+        if not children:
             raise KeyError(key)
-        return XmlNode(found, self._prefixes)
+        return XmlNode(children, self._prefixes)
 
     def __iter__(self) -> Iterator[XmlNode]:
         return (XmlNode([element], self._prefixes) for element in self._elements)

@@ -81,10 +81,10 @@ class Port:
         """Show a vessel's page."""
         number = request.path_params["id"]
         with Harbour(self.database) as harbour:
-            found = harbour.vessel(int(number)) if number.isdecimal() and len(number) < 10 else None  # noqa: PLR2004
-            if found is None:
+            vessel = harbour.vessel(int(number)) if number.isdecimal() and len(number) < 10 else None  # noqa: PLR2004
+            if vessel is None:
                 raise HTTPException(404, "There is no such vessel.")
-            return self._page(request, "vessel", views.vessel(harbour, found))
+            return self._page(request, "vessel", views.vessel(harbour, vessel))
 
     async def notices(self, request: Request) -> Page | RedirectResponse:
         """Show the notice board, and its form."""
@@ -128,10 +128,10 @@ class Port:
         """Show an invoice."""
         number = request.path_params["number"]
         with Harbour(self.database) as harbour:
-            found = next((each for each in harbour.invoices() if each.number == number), None)
-        if found is None:
+            invoice = next((each for each in harbour.invoices() if each.number == number), None)
+        if invoice is None:
             raise HTTPException(404, "There is no such invoice.")
-        return self._page(request, "invoice", views.invoice(found))
+        return self._page(request, "invoice", views.invoice(invoice))
 
     def search(self, request: Request) -> Page:
         """Show what has some words in it."""

@@ -175,14 +175,14 @@ class Engine:
 
         Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``.
         """
-        found = self._templates.get(name)
-        if found is None or (self.reload and self._changed(name)):
-            found = Template(self, Origin(name))
+        template = self._templates.get(name)
+        if template is None or (self.reload and self._changed(name)):
+            template = Template(self, Origin(name))
             if self.reload:
                 stamp = self.compiler.loader.stamp
-                self._stamps[name] = {each: stamp(each) for each in (name, *found.dependencies)}
-            self._templates[name] = found
-        return found
+                self._stamps[name] = {each: stamp(each) for each in (name, *template.dependencies)}
+            self._templates[name] = template
+        return template
 
     def page(
         self,

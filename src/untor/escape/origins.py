@@ -20,10 +20,10 @@ _DEFAULT_PORTS = {"http": "80", "https": "443"}
 
 def origin_of(url: str) -> str | None:
     """Return the origin of a plain absolute URL of http or https; ``None`` for any other."""
-    found = _ORIGIN.match(url)
-    if found is None:
+    match = _ORIGIN.match(url)
+    if match is None:
         return None
-    scheme, host, port = found[1].lower(), found[2].lower(), found[3]
+    scheme, host, port = match[1].lower(), match[2].lower(), match[3]
     return f"{scheme}://{host}" if port in {None, _DEFAULT_PORTS[scheme]} else f"{scheme}://{host}:{port}"
 
 

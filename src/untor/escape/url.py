@@ -139,10 +139,10 @@ def _normalized(string: str) -> str:
 def permitted(url: str, schemes: frozenset[str], *, images: bool = False) -> bool:
     """Tell whether a URL has a permitted scheme or is relative, read as a URL parser reads it."""
     url = _normalized(url.lstrip(C0_CONTROL_OR_SPACE)).lstrip(C0_CONTROL_OR_SPACE)
-    found = _SCHEME.match(url)
-    if found is None:
+    match = _SCHEME.match(url)
+    if match is None:
         return True
-    scheme = found[1].lower()
+    scheme = match[1].lower()
     return scheme in schemes or (images and scheme == "data" and _DATA_IMAGE.match(url) is not None)
 
 

@@ -84,16 +84,16 @@ def journeys(compiler: Compiler, planned: TemplateIR, expression: str, context: 
     operations = [each for each in all_operations(planned.body) if isinstance(each, PrintValue | UrlValue)]
     same = [each for each in operations if each.placement.expression == expression]
     value = evaluate(compiler, expression, context)
-    found: dict[tuple[str, ...], list[PrintValue | UrlValue]] = {}
+    journeys: dict[tuple[str, ...], list[PrintValue | UrlValue]] = {}
     for operation in same or operations:
-        found.setdefault(operation.placement.escapers, []).append(operation)
+        journeys.setdefault(operation.placement.escapers, []).append(operation)
     return [
         Journey(
             tuple(dict.fromkeys(each.placement.where for each in group)),
             tuple(dict.fromkeys(f"{each.placement.template}:{each.placement.line}" for each in group)),
             _escaped(compiler, group[0], value),
         )
-        for group in found.values()
+        for group in journeys.values()
     ]
 
 

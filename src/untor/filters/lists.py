@@ -35,12 +35,12 @@ def first(value: object, n: int | None = None) -> object:
     if n is None:
         return next(iter(_items(value)), None)
     count = _count(n)
-    found: list[object] = []
+    first_items: list[object] = []
     for item in _items(value):
-        if len(found) == count:
+        if len(first_items) == count:
             break
-        found.append(item)
-    return found
+        first_items.append(item)
+    return first_items
 
 
 def last(value: object, n: int | None = None) -> object:
@@ -77,14 +77,14 @@ def reversed_(value: object) -> list[object]:
 def where(value: object, name: str, *wanted: object) -> list[object]:
     """Return the items whose attribute or key is one of some values; without values, those where it is true."""
     key = _key(name)
-    found = []
+    matching = []
     for item in _items(value):
         read = key(item)
         if read is MISSING:
             continue
         if _is_one_of(read, wanted) if wanted else truth(read):
-            found.append(item)
-    return found
+            matching.append(item)
+    return matching
 
 
 def _is_one_of(read: object, wanted: tuple[object, ...]) -> bool:

@@ -91,8 +91,8 @@ def number_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]
 
         where, fixed = chosen(locale), _digits(digits)
         pattern = None if fixed is None else _pattern(where.decimal_formats[None].pattern, fixed)
-        found = number_of(value)
-        return _roomy(lambda: format_decimal(found, format=pattern, locale=where))
+        quantity = number_of(value)
+        return _roomy(lambda: format_decimal(quantity, format=pattern, locale=where))
 
     def percent(value: object, digits: int = 0, *, locale: str | None = None) -> str:
         """Return a part of one as a percentage: 0.5 is 50 %."""
@@ -100,8 +100,8 @@ def number_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]
 
         where, fixed = chosen(locale), _digits(digits)
         pattern = _pattern(where.percent_formats[None].pattern, fixed or 0)
-        found = number_of(value)
-        return _roomy(lambda: format_percent(found, format=pattern, locale=where))
+        quantity = number_of(value)
+        return _roomy(lambda: format_percent(quantity, format=pattern, locale=where))
 
     def money(value: object, currency: str, *, locale: str | None = None) -> str:
         """Return an amount of a currency (ISO 4217: ``"EUR"``), with as many digits as the currency has."""
@@ -109,8 +109,8 @@ def number_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]
 
         if not isinstance(currency, str) or currency not in list_currencies():
             raise FilterProblem(f"{currency!r} is no currency; they have three letters, like EUR (ISO 4217).")
-        found, where = number_of(value), chosen(locale)
-        return _roomy(lambda: format_currency(found, currency, locale=where))
+        quantity, where = number_of(value), chosen(locale)
+        return _roomy(lambda: format_currency(quantity, currency, locale=where))
 
     def bytes_(value: object, *, locale: str | None = None) -> str:
         """Return a number of bytes in a unit that suits it, a thousand of one being the next: 1.5 MB."""
@@ -137,10 +137,10 @@ def number_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]
                 raise FilterProblem(f'"{name}" is no plural category; they are {", ".join(_CATEGORIES)}.')
             if not isinstance(form, str):
                 raise FilterProblem(f"the form {name} must be text.")
-        found: Any = number_of(value)
-        category = chosen(locale).plural_form(abs(found))
-        form = forms["zero"] if not found and "zero" in forms else forms.get(category, other)
-        return form.replace("#", number(found, locale=locale)) if "#" in form else form
+        quantity: Any = number_of(value)
+        category = chosen(locale).plural_form(abs(quantity))
+        form = forms["zero"] if not quantity and "zero" in forms else forms.get(category, other)
+        return form.replace("#", number(quantity, locale=locale)) if "#" in form else form
 
     return {"number": number, "percent": percent, "money": money, "bytes": bytes_, "plural": plural, "round": round_}
 
@@ -149,9 +149,9 @@ def round_(value: object, digits: int = 0) -> Number:
     """Return a number rounded to some digits after the decimal point, halves to the even one as Python does."""
     if isinstance(digits, bool) or not isinstance(digits, int) or abs(digits) > _MOST_DIGITS:
         raise FilterProblem("the digits must be a whole number.")
-    found: Any = number_of(value)
+    quantity: Any = number_of(value)
     try:
-        rounded: Number = round(found) if digits == 0 else round(found, digits)
+        rounded: Number = round(quantity) if digits == 0 else round(quantity, digits)
     except (ValueError, ArithmeticError):
         return number_of(value)  # not a number, or infinite
     return rounded

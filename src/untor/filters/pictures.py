@@ -122,8 +122,8 @@ def _columns_and_rows(value: Any) -> tuple[list[object], list[list[object]]]:
 
 
 def _is_numeric(items: Iterator[object]) -> bool:
-    found = [item for item in items if not _is_nothing(item)]
-    return bool(found) and all(_is_number(item) for item in found)
+    present = [item for item in items if not _is_nothing(item)]
+    return bool(present) and all(_is_number(item) for item in present)
 
 
 def _is_number(item: object) -> bool:

@@ -58,39 +58,39 @@ def _file_name(mark: Mark, parser: ExpressionParser) -> str:
 
 def arguments(mark: Mark, parser: ExpressionParser) -> list[tree.Argument]:
     """Read ``name=value, name`` to the end of the mark."""
-    found: list[tree.Argument] = []
+    arguments: list[tree.Argument] = []
     while parser.token.kind != "end":
         token = parser.token
         name = new_name(mark, parser)
-        if any(argument.name == name for argument in found):
+        if any(argument.name == name for argument in arguments):
             raise parser.problem("argument-repeated", token.start, token.end, word=name)
         value: tree.Expression = tree.Name(token.start, token.end, name)
         if parser.accept("="):
             value = parser.expression()
-        found.append(tree.Argument(token.start, value.end, name, value))
+        arguments.append(tree.Argument(token.start, value.end, name, value))
         if not parser.accept(","):
             break
     if parser.token.kind != "end":
         raise shape_problem(mark, parser, "arguments are NAME=VALUE, or NAME alone, with commas between them")
-    return found
+    return arguments
 
 
 def parameters(mark: Mark, parser: ExpressionParser, *, typed: bool, closing: str = "") -> list[tree.Parameter]:
     """Read ``NAME: TYPE = DEFAULT, …`` to the closing bracket or the end of the mark."""
-    found: list[tree.Parameter] = []
+    parameters: list[tree.Parameter] = []
     while parser.token.kind != "end" and not (closing and parser.token.text == closing):
         token = parser.token
         name = new_name(mark, parser)
-        if any(parameter.name == name for parameter in found):
+        if any(parameter.name == name for parameter in parameters):
             raise parser.problem("argument-repeated", token.start, token.end, word=name)
         kind = ""
         if typed and parser.accept(":"):
             kind = _type(mark, parser)
         default = parser.expression() if parser.accept("=") else None
-        found.append(tree.Parameter(token.start, token.end, name, kind, default))
+        parameters.append(tree.Parameter(token.start, token.end, name, kind, default))
         if not parser.accept(","):
             break
-    return found
+    return parameters
 
 
 def _type(mark: Mark, parser: ExpressionParser) -> str:

@@ -56,9 +56,9 @@ class ExpressionParser:
 
     def expect(self, text: str, opened: Token | None = None) -> Token:
         """Go past an operator that must come next; ``opened`` is the bracket that it closes."""
-        found = self.accept(text)
-        if found is not None:
-            return found
+        token = self.accept(text)
+        if token is not None:
+            return token
         if opened is not None and self.token.kind == "end":
             place = (opened.start, opened.end)
             raise self.problem("bracket-unclosed", *place, bracket=opened.text, closing=text)

@@ -85,9 +85,9 @@ class Scanner:
     def scan(self) -> list[Mark]:
         """Return the marks and the text between them, without the lines that hold only steps."""
         text, position = self.source.text, 0
-        while found := _CANDIDATE.search(text, position):
-            at = found.start()
-            position = self._print(at) if found[0] == "{=" else self._declaration(at)
+        while match := _CANDIDATE.search(text, position):
+            at = match.start()
+            position = self._print(at) if match[0] == "{=" else self._declaration(at)
             if position <= at:
                 raise AssertionError("the scanner does not advance")
         self._text_to(len(text))
@@ -133,21 +133,21 @@ class Scanner:
             return self._comment(at)
         if _NO_STEP.match(text, at):
             return at + 2
-        found = _STEP.match(text, at)
-        if found and found[2] in STEPS and (found[1] or self._in_markup(at)):
-            return self._step(at, found[2], found.end())
+        match = _STEP.match(text, at)
+        if match and match[2] in STEPS and (match[1] or self._in_markup(at)):
+            return self._step(at, match[2], match.end())
         if not self._in_markup(at):
             return at + 2
         steps = ", ".join(STEPS)
-        if found and found[1]:
-            near = suggestion(found[2], STEPS)
+        if match and match[1]:
+            near = suggestion(match[2], STEPS)
             hint = f"{near}\nSteps are {steps}." if near else None
-            where = (found.start(2), found.end())
-            self.problems.append(Problem("step-unknown", self.source, *where, hint=hint, word=found[2], steps=steps))
-            end = self._end(found.end(), "!>", _STEP_END)
+            where = (match.start(2), match.end())
+            self.problems.append(Problem("step-unknown", self.source, *where, hint=hint, word=match[2], steps=steps))
+            end = self._end(match.end(), "!>", _STEP_END)
             # A misspelt step that needs an end keeps its end from being reported too.
             word = "if" if any(f'"{block}"' in near for block in BLOCKS) else ""
-            return self._add(Mark("broken", at, end or found.end(), word=word))
+            return self._add(Mark("broken", at, end or match.end(), word=word))
         self.problems.append(Problem("markup-declaration", self.source, at, at + 2, steps=steps))
         return self._add(Mark("nothing", at, at + 2))
 
@@ -168,12 +168,12 @@ class Scanner:
         return self._verbatim(end) if word == "verbatim" else end
 
     def _verbatim(self, start: int) -> int:
-        found = _VERBATIM_END.search(self.source.text, start)
-        if found is None:
+        match = _VERBATIM_END.search(self.source.text, start)
+        if match is None:
             opening = self.marks[-1]
             self.problems.append(Problem("verbatim-unclosed", self.source, opening.start, opening.end))
             return self._add(Mark("nothing", start, len(self.source.text)))
-        return self._add(Mark("step", found.start(), found.end(), found.end() - 2, found.end() - 2, "end-verbatim"))
+        return self._add(Mark("step", match.start(), match.end(), match.end() - 2, match.end() - 2, "end-verbatim"))
 
     def _comment(self, at: int) -> int:
         """Pass an HTML comment through, or drop it when it has a mark inside (HTML §13.2.5.43 to 13.2.5.52)."""
@@ -269,9 +269,9 @@ def _blank_head(mark: Mark | None, text: str) -> int | None:
         return len(text)
     if mark.kind != "text":
         return None
-    found = _BLANK_START.match(text, mark.start, mark.end)
+    match = _BLANK_START.match(text, mark.start, mark.end)
     return (
-        found.end()
-        if found and (found.end() < mark.end or found[0].endswith(("\n", "\r")) or mark.end == len(text))
+        match.end()
+        if match and (match.end() < mark.end or match[0].endswith(("\n", "\r")) or mark.end == len(text))
         else None
     )

@@ -61,7 +61,7 @@ class SyntaxProblem(Exception):  # noqa: N818  never leaves the reader
 
 def tokens(source: Source, start: int, end: int) -> list[Token]:
     """Cut a part of the source into tokens, an ``end`` token last. Raises ``SyntaxProblem``."""
-    found: list[Token] = []
+    tokens: list[Token] = []
     position = start
     while position < end and (match := _TOKEN.match(source.text, position, end)):
         kind, (begin, position) = match.lastgroup or "", match.span()
@@ -72,11 +72,11 @@ def tokens(source: Source, start: int, end: int) -> list[Token]:
             kind = "word" if text in KEYWORDS else "name"
         elif kind == "number" and not _NUMBER.fullmatch(text):
             raise SyntaxProblem(Problem("number-bad", source, begin, position, number=text))
-        found.append(Token(kind, text, begin, position))
+        tokens.append(Token(kind, text, begin, position))
     if position < end:
         raise SyntaxProblem(_unreadable(source, position, end))
-    found.append(Token("end", "", end, end))
-    return found
+    tokens.append(Token("end", "", end, end))
+    return tokens
 
 
 def _unreadable(source: Source, position: int, end: int) -> Problem:

@@ -82,5 +82,5 @@ def urls_in(element: str, name: str, value: str, attributes: dict[str, str]) -> 
             if url:
                 yield url[0], False
     elif (element, name) == ("meta", "content") and attributes.get("http-equiv", "").lower() == "refresh":
-        found = _REFRESH.match(value)
-        yield (found[1] if found else value).rstrip("'\""), False
+        match = _REFRESH.match(value)
+        yield (match[1] if match else value).rstrip("'\""), False

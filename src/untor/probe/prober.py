@@ -176,11 +176,11 @@ class _Prober:
         few = smallest(values, lambda some: self.difference(some) is not None)
         for number in [*few]:
             few[number] = shortest(few[number], self._still_differs(few, number))
-        found = self.difference(few)
-        assert found is not None  # noqa: S101  only what still differs was kept
+        difference = self.difference(few)
+        assert difference is not None  # noqa: S101  only what still differs was kept
         sites = tuple(self.sites[number] for number in few)
         if not any(change.sites == sites for change in self.result.changes):
-            shown = side_by_side(*found, titles=("with a harmless value", "with this one"))
+            shown = side_by_side(*difference, titles=("with a harmless value", "with this one"))
             self.result.changes.append(Change(sites, tuple(few.values()), values[next(iter(few))], shown))
         return True
 

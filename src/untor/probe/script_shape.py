@@ -67,8 +67,8 @@ def script_shape(text: str) -> Iterator[str]:
             yield "error"
         if node.type in {"string_fragment", "escape_sequence"}:
             continue
-        if node.type in {"string", "template_string"} and node.parent is not None and (found := _meaning(node)):
-            yield found
+        if node.type in {"string", "template_string"} and node.parent is not None and (meaning := _meaning(node)):
+            yield meaning
         elif node.type in _WHOLE:
             yield node.type.replace("_", " ")
         elif node.child_count:

@@ -46,12 +46,12 @@ class StructureMissing(ImportError):  # noqa: N818  the name says what is the ma
 
 def structure_of(page: str, *, xml: bool = False) -> list[StructureEntry]:
     """Return the structure of a page. Raises ``StructureMissing`` where the extra ``probe`` is not installed."""
-    found: list[StructureEntry] = []
+    entries: list[StructureEntry] = []
     if xml:
-        _xml(page, found)
+        _xml(page, entries)
     else:
-        _html(page, found, 0, 0)
-    return found
+        _html(page, entries, 0, 0)
+    return entries
 
 
 def _html(page: str, found: list[StructureEntry], depth: int, nested: int) -> None:
@@ -82,9 +82,9 @@ def _html(page: str, found: list[StructureEntry], depth: int, nested: int) -> No
 @lru_cache(4096)
 def _entries(element: str, attributes: tuple[tuple[str, str], ...], depth: int) -> tuple[StructureEntry, ...]:
     """Return what an element adds. Nearly all elements of two pages of a probe are the same."""
-    found: list[StructureEntry] = []
-    _element(element, dict(attributes), found, depth, 0)
-    return tuple(found)
+    entries: list[StructureEntry] = []
+    _element(element, dict(attributes), entries, depth, 0)
+    return tuple(entries)
 
 
 def _element(element: str, attributes: dict[str, str], found: list[StructureEntry], depth: int, nested: int) -> None:

@@ -35,14 +35,14 @@ def dot(value: object, name: str) -> object:
     Raises ``MissingValue`` without a position, which ``tracebacks`` fills in.
     """
     if type(value) in _plain_types:
-        found: object = getattr(value, name, MISSING)
-        if found is not MISSING:
-            return found
+        attribute: object = getattr(value, name, MISSING)
+        if attribute is not MISSING:
+            return attribute
     elif type(value) is dict and name in value:
         return value[name]
-    found = dot_maybe(value, name)
-    if found is not MISSING or value is MISSING:
-        return found
+    attribute = dot_maybe(value, name)
+    if attribute is not MISSING or value is MISSING:
+        return attribute
     raise MissingValue(missing_attribute(value, name))
 
 
@@ -81,10 +81,10 @@ def dot_maybe(value: object, name: str) -> object:
         if not (is_code(value) or any(hasattr(type(value), name) for name in _NOT_DIRECT)):
             direct_types.add(type(value))
             plain_values.add(type(value))
-    found: object = getattr(value, name, MISSING)
-    if found is MISSING and hasattr(type(value), "__getitem__"):
+    attribute: object = getattr(value, name, MISSING)
+    if attribute is MISSING and hasattr(type(value), "__getitem__"):
         return _item(value, name)
-    return found
+    return attribute
 
 
 def _item(value: object, key: object) -> object:
@@ -126,9 +126,9 @@ def _there_is(names: list[str], most: int = 12) -> str:
 
 def item(value: object, key: object) -> object:
     """Return ``value[key]``, or part of it when the key is a slice."""
-    found = item_maybe(value, key)
-    if found is not MISSING or value is MISSING:
-        return found
+    item = item_maybe(value, key)
+    if item is not MISSING or value is MISSING:
+        return item
     if value is None:
         raise MissingValue(Problem("attribute-of-none", owner="it", word=f"[{key!r}]"))
     near = suggestion(key, reach(value), _there_is(reach(value))) if isinstance(key, str) else _size(value)

@@ -45,14 +45,14 @@ def innermost(error: BaseException, sources: Sources) -> TracebackType | None:
 
 def locate(error: BaseException, sources: Sources) -> tuple[Source, int, int] | None:
     """Return the source and the offsets of the innermost place in a template that an exception went through."""
-    found = innermost(error, sources)
-    if found is None:
+    trace = innermost(error, sources)
+    if trace is None:
         return None
-    code = found.tb_frame.f_code
+    code = trace.tb_frame.f_code
     positions = list(code.co_positions())
-    line, last_line, first, last = positions[found.tb_lasti // 2]
+    line, last_line, first, last = positions[trace.tb_lasti // 2]
     if line is None:
-        line = found.tb_lineno
+        line = trace.tb_lineno
     source = sources[code.co_filename]
     if line > len(source.starts):
         source = [*sources.values()][line // LINES]
@@ -148,26 +148,26 @@ def has_no_location(error: Exception) -> bool:
 
 def _not_there(error: KeyError | AttributeError, sources: Sources, reads: Reads) -> MissingValue | None:
     """Return the exception for a name that was read directly and is not there."""
-    found = innermost(error, sources)
-    if found is None or (isinstance(error, KeyError) and found.tb_next is not None):
+    trace = innermost(error, sources)
+    if trace is None or (isinstance(error, KeyError) and trace.tb_next is not None):
         return None
-    code = found.tb_frame.f_code
-    if code.co_code[found.tb_lasti] not in _READING:
+    code = trace.tb_frame.f_code
+    if code.co_code[trace.tb_lasti] not in _READING:
         return None
-    line, last_line, first, last = [*code.co_positions()][found.tb_lasti // 2]
+    line, last_line, first, last = [*code.co_positions()][trace.tb_lasti // 2]
     items = isinstance(error, KeyError)
     read = reads.get((code.co_filename, line or 0, first or 0, last_line or 0, last or 0, items))
     if read is None:
         # Python was told to keep no columns: the line must do.
         name = error.args[0] if isinstance(error, KeyError) else error.name
         here = (
-            each for key, each in reads.items() if (*key[:2], key[-1]) == (code.co_filename, found.tb_lineno, items)
+            each for key, each in reads.items() if (*key[:2], key[-1]) == (code.co_filename, trace.tb_lineno, items)
         )
         read = next((each for each in here if each[1] == name), None)
     if read is None:
         return None
     variable, name = read
-    return MissingValue(missing_attribute(found.tb_frame.f_locals.get(variable), name))
+    return MissingValue(missing_attribute(trace.tb_frame.f_locals.get(variable), name))
 
 
 def _fill_in(error: UntorError, source: Source, start: int, end: int) -> None:

@@ -78,17 +78,17 @@ def shown(problem: Problem) -> Shown:
 
 def values_of(error: UntorError, context: Mapping[str, object], *, texts: bool) -> list[ShownValue]:
     """Return the values that exist where rendering failed, innermost first; with ``texts``, their texts too."""
-    found: dict[str, tuple[str, object]] = {}
+    values: dict[str, tuple[str, object]] = {}
     for frame in traces(error):
         for local, value in reversed(frame.f_locals.items()):
             matched = _LOCAL.fullmatch(local)
             if matched and value is not MISSING:
-                found.setdefault(matched[1] or matched[2], ("this template", value))
+                values.setdefault(matched[1] or matched[2], ("this template", value))
     for name, value in context.items():
         if isinstance(name, str):
-            found.setdefault(name, ("the page's data", value))
+            values.setdefault(name, ("the page's data", value))
     return [
-        ShownValue(name, comes, kind_of(value), _text(value) if texts else "") for name, (comes, value) in _few(found)
+        ShownValue(name, comes, kind_of(value), _text(value) if texts else "") for name, (comes, value) in _few(values)
     ]
 
 

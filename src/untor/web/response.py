@@ -144,12 +144,12 @@ class Page:
     @property
     def headers(self) -> dict[str, str]:
         """The headers of the answer; those that depend on the body are in it when it is not streamed."""
-        found = dict(self._headers)
+        headers = dict(self._headers)
         # With a validator, a cache that may keep a page but not use it would send its nonce again.
-        validates = not self.nonce or _directives(found["Cache-Control"]).get(_PRIVATE) == ""
-        if not self.stream and self.status == _OK and "ETag" not in found and validates:
-            found["ETag"] = self._etag()
-        return found
+        validates = not self.nonce or _directives(headers["Cache-Control"]).get(_PRIVATE) == ""
+        if not self.stream and self.status == _OK and "ETag" not in headers and validates:
+            headers["ETag"] = self._etag()
+        return headers
 
     async def ready(self) -> Page:
         """Render the page, awaiting values that are awaitable, and return it; it is then asked like any other."""
