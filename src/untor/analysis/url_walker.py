@@ -194,25 +194,30 @@ class UrlWalker(BlockWalker[UrlState]):
     # --- how the whole is made safe --------------------------------------------------------------------------------
 
     def result(self) -> list[Operation]:
-        """Return the operations that print the value: in place where each value is safe alone, else as a whole."""
+        """Return the operations that print the value.
+
+        Each value is printed in place where it is safe alone: after a start that decides on the scheme and the host,
+        and in a path whose segments no value turns into dots. Everything else is looked at as a whole when rendering.
+        """
         pieces = self.operations
-        values = [piece for piece in pieces if isinstance(piece, UrlValue)]
-        static = all(isinstance(piece, UrlValue | UrlFixed) for piece in pieces)
         if self.first_state in _DECIDED:
             return in_place(pieces)
-        if static and len(pieces) == len(values) == 1:
+        as_a_whole: list[Operation] = [UrlJoin(f"{self.escaper}-pieces", pieces)]
+        values = [piece for piece in pieces if isinstance(piece, UrlValue)]
+        if not all(isinstance(piece, UrlValue | UrlFixed) for piece in pieces):
+            return as_a_whole
+        if len(pieces) == len(values) == 1:
             return [PrintValue(values[0].expression, values[0].placement.escapers, values[0].placement)]
         if any(piece.kind in {PATH, HOST} for piece in values):
-            return [UrlJoin(f"{self.escaper}-pieces", pieces)]
-        risky = _risky_segments(pieces) if static else -1
-        if static and self.first_state == "path" and not risky:
-            return in_place(pieces)
-        if static and len(values) == 1 and risky and self._one_segment(pieces):
-            at = pieces.index(values[0])
-            before = "".join(piece.raw for piece in pieces[:at] if isinstance(piece, UrlFixed))
-            after = "".join(piece.raw for piece in pieces[at:] if isinstance(piece, UrlFixed))
-            return [PrintValue(values[0].expression, ("segment-url",), values[0].placement, (before,), (after,))]
-        return [UrlJoin(f"{self.escaper}-pieces", pieces)]
+            return as_a_whole
+        if not _risky_segments(pieces):
+            return in_place(pieces) if self.first_state == "path" else as_a_whole
+        if len(values) > 1 or not self._one_segment(pieces):
+            return as_a_whole
+        at = pieces.index(values[0])
+        before = "".join(piece.raw for piece in pieces[:at] if isinstance(piece, UrlFixed))
+        after = "".join(piece.raw for piece in pieces[at:] if isinstance(piece, UrlFixed))
+        return [PrintValue(values[0].expression, ("segment-url",), values[0].placement, (before,), (after,))]
 
     def _one_segment(self, pieces: list[Operation]) -> bool:
         """Tell whether the one value is a whole path segment after which no host can begin."""

@@ -165,17 +165,24 @@ class Elements:
         source: Source,
         node: tree.If,
     ) -> OpenElement | None:
-        """Return what is open where the branches of an ``if`` meet."""
+        """Return what is open where the branches of an ``if`` meet.
+
+        They may all end with the same elements open; or leave out ends that may be left out; or each leave open elements
+        of its own, which branches of the same tests have to close. One that closes what was open before is reported.
+        """
         top = self._required(before)
         base = top.outer if top is not None and top.tests == tests else before
         first = ends[0]
-        if all(_names(end, base) == _names(first, base) for end in ends):
+        is_same = all(_names(end, base) == _names(first, base) for end in ends)
+        if is_same:
             return first
         stripped = [self._required_above(end, base) for end in ends]
-        if all(_names(end, base) == _names(stripped[0], base) for end in stripped):
+        is_same_but_for_ends = all(_names(end, base) == _names(stripped[0], base) for end in stripped)
+        if is_same_but_for_ends:
             return stripped[0]
         pushed = [_above(end, base) for end in stripped]
-        if all(each is not None for each in pushed):
+        only_opens = all(each is not None for each in pushed)
+        if only_opens:
             variants = tuple(tuple(each) for each in pushed if each is not None)
             return OpenElement("", source, node.start, node.end, base, variants=variants, tests=tests)
         line = str(source.position(node.start)[0])
