@@ -167,7 +167,7 @@ class Elements:
     ) -> OpenElement | None:
         """Return what is open where the branches of an ``if`` meet.
 
-        They may all end with the same elements open; or leave out ends that may be left out; or each leave open elements
+        They may all end with the same elements open; leave out ends that may be left out; or each leave open elements
         of its own, which branches of the same tests have to close. One that closes what was open before is reported.
         """
         top = self._required(before)

@@ -6,7 +6,7 @@ from functools import partial
 
 from untor.escape import MISSING, printed
 from untor.escape.accelerated import accelerated, codegen_names, configure
-from untor.runtime import async_iteration, attributes, iteration, parameters
+from untor.runtime import async_iteration, attributes, iteration, parameter_checks
 from untor.runtime.tracebacks import has_no_location, replacement_for
 from untor.runtime.truth import truth
 
@@ -22,10 +22,10 @@ if TYPE_CHECKING:
 
 _RUNTIME = {
     "_MISSING": MISSING,
-    "_NONCE": parameters.NONCE,
+    "_NONCE": parameter_checks.NONCE,
     "_ahead": iteration.ahead,
     "_ahead_async": async_iteration.ahead_async,
-    "_check": parameters.check,
+    "_check": parameter_checks.check,
     "_collected": async_iteration.collected,
     "_dot": accelerated(attributes.dot),
     "_dot_data": accelerated(attributes.dot_data),
@@ -48,7 +48,7 @@ _RUNTIME = {
     "_printed": printed,
     "_sized": iteration.sized,
     "_sized_async": async_iteration.sized_async,
-    "_takes_missing": parameters.takes_missing,
+    "_takes_missing": parameter_checks.takes_missing,
     "_truth": truth,
     **{f"_{name}": function for name, function in codegen_names().items()},
     **{f"_{each.__name__}": each for each in (Exception, dict, enumerate, iter, len, list, slice, str, type)},

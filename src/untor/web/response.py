@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from untor.runtime.parameters import NONCE
+from untor.runtime.parameter_checks import NONCE
 from untor.types.parameter_types import is_mapping
 
 TYPE_CHECKING = False
