@@ -7,14 +7,18 @@ import pickle
 import sys
 from collections import UserDict, namedtuple
 from datetime import UTC, date, datetime, time, timedelta, timezone
-from decimal import Decimal
+from decimal import Decimal, localcontext
 from types import SimpleNamespace
 from typing import TYPE_CHECKING, Any
 from urllib.parse import parse_qsl
 from zoneinfo import ZoneInfo
 
 import pytest
-from hypothesis import given
+from babel import Locale
+from babel.dates import format_date, format_datetime, format_time
+from babel.localedata import locale_identifiers
+from babel.numbers import format_currency, format_decimal, format_percent
+from hypothesis import given, settings
 from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
@@ -22,6 +26,8 @@ from untor import Engine, MarkError, RenderError, TrustedHTML
 from untor.escape import MISSING
 from untor.explain.trace import evaluate
 from untor.filters import NAMES
+from untor.filters.date_format import date_format, datetime_format, time_format
+from untor.filters.number_format import decimal_format, money_format, percent_format
 from untor.filters.strings import clip
 
 if TYPE_CHECKING:
@@ -422,3 +428,38 @@ def test_filters_read_as_dots_do(value: object, name: str) -> None:
         except RenderError as error:
             outcomes.append(error.message)
     assert outcomes[0].replace(repr(MISSING), "None") == outcomes[1]
+
+
+LOCALES = sorted(set(locale_identifiers()))[::20]
+NUMBERS = (
+    st.integers(-(10**20), 10**20)
+    | st.floats(allow_nan=False, allow_infinity=False, width=32)
+    | st.decimals(-(10**9), 10**9, places=3)
+)
+PATTERNS = (*("short medium long full".split()), "d MMMM y", "EEEE d. MMM yy", "LLLLL Q e", "'%(d)s' '%' y", "w", "H z")
+
+
+@pytest.mark.parametrize("name", LOCALES)
+@given(NUMBERS, st.datetimes(datetime(1, 1, 2), datetime(9999, 12, 30)))
+@settings(max_examples=6)
+def test_formats_are_those_of_babel(name: str, number: Any, moment: datetime) -> None:
+    """What is worked out once for a pattern is what Babel makes of it each time."""
+    where = Locale.parse(name)
+    with localcontext(prec=400):
+        assert decimal_format(name, None)(number) == format_decimal(number, locale=where)
+        assert percent_format(name, 0)(number) == format_percent(number, locale=where)
+        assert money_format(name, "EUR")(number) == format_currency(number, "EUR", locale=where)
+    for pattern in PATTERNS:
+        ways: tuple[tuple[Any, Any, object], ...] = (
+            (date_format, format_date, moment.date()),
+            (time_format, format_time, moment.time()),
+            (datetime_format, format_datetime, moment),
+        )
+        for format_of, written, value in ways:
+            try:
+                expected: object = written(value, pattern, locale=where)
+            except (AttributeError, TypeError):
+                continue
+            own = format_of(name, pattern)
+            assert own is None or own(value) == expected
+            assert own is not None or pattern in {"w", "H z", "long", "full"}

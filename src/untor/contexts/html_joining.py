@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING
 
 from untor.contexts import html_active_formatting
 from untor.contexts.html_attributes import DECIDING
-from untor.contexts.html_state import TAG_STATES
 
 if TYPE_CHECKING:
     from untor.contexts.html_state import HtmlState
@@ -63,11 +62,7 @@ def joined(first: HtmlState, second: HtmlState) -> HtmlState | None:
         return result
     states = {first.state, second.state}
     same_element = all(getattr(first, name) == getattr(second, name) for name in _SAME_ELEMENT)
-    if not same_element or not states <= TAG_STATES:
-        return None
-    if (first.state, first.attribute) == (second.state, second.attribute):
-        return result
-    return _between_attributes(first, second, result) if states <= _BOUNDARY_UNQUOTED else None
+    return _between_attributes(first, second, result) if same_element and states <= _BOUNDARY_UNQUOTED else None
 
 
 def _joined_attributes(first: Attributes, second: Attributes) -> Attributes:

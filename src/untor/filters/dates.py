@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from untor.filters.locales import locale_named, zone_named
 from untor.runtime.filter_error import FilterProblem, unfit
 
@@ -9,6 +11,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
     from datetime import date, datetime, time, tzinfo
+    from types import ModuleType
     from typing import Any
 
     from untor.filters.locale_settings import LocaleSettings
@@ -33,42 +36,48 @@ def date_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
         Takes dates, datetimes, ISO 8601 text and POSIX timestamps. A datetime with a time zone is told in
         ``timezone``, else in that of the engine.
         """
-        from babel.dates import format_date  # noqa: PLC0415  loaded when the first date is printed
-
         moment = _moment(value, zone_of(timezone), needs="dates")
         day = moment.date() if hasattr(moment, "date") else moment
-        return _written(
-            lambda: format_date(day, _pattern(pattern), locale=locale_named(name_of(locale))), pattern, "a date"
-        )
+        where = name_of(locale)
+
+        def by_babel() -> str:
+            from babel.dates import format_date  # noqa: PLC0415
+
+            return format_date(day, pattern, locale=locale_named(where))
+
+        return _written(day, formats().date_format, by_babel, where, pattern, "a date")
 
     def time_(value: object, pattern: str = "short", *, locale: str | None = None, timezone: str | None = None) -> str:
         """Return the time of day for people, in a style or by a CLDR pattern (``HH:mm``)."""
-        from babel.dates import format_time  # noqa: PLC0415
-
         zone = zone_of(timezone)
         moment: Any = _time(value) or _moment(value, zone, needs="times")
         if not hasattr(moment, "hour"):
             raise FilterProblem("it works on times, and this is a date without one.")
-        where = locale_named(name_of(locale))
-        return _written(
-            lambda: format_time(moment, _pattern(pattern), tzinfo=_own(moment, zone), locale=where), pattern, "a time"
-        )
+        where = name_of(locale)
+
+        def by_babel() -> str:
+            from babel.dates import format_time  # noqa: PLC0415
+
+            return format_time(moment, pattern, tzinfo=_own(moment, zone), locale=locale_named(where))
+
+        return _written(moment, formats().time_format, by_babel, where, pattern, "a time")
 
     def datetime_(
         value: object, pattern: str = "medium", *, locale: str | None = None, timezone: str | None = None
     ) -> str:
         """Return date and time for people, in a style or by a CLDR pattern (``d MMM y HH:mm``)."""
-        from babel.dates import format_datetime  # noqa: PLC0415
-
         zone = zone_of(timezone)
         moment: Any = _moment(value, zone, needs="datetimes")
         if not hasattr(moment, "hour"):
             raise FilterProblem("it works on dates with a time, and this is a date alone: use date.")
-        where = locale_named(name_of(locale))
-        own = _own(moment, zone)
-        return _written(
-            lambda: format_datetime(moment, _pattern(pattern), tzinfo=own, locale=where), pattern, "a date with a time"
-        )
+        where = name_of(locale)
+
+        def by_babel() -> str:
+            from babel.dates import format_datetime  # noqa: PLC0415
+
+            return format_datetime(moment, pattern, tzinfo=_own(moment, zone), locale=locale_named(where))
+
+        return _written(moment, formats().datetime_format, by_babel, where, pattern, "a date with a time")
 
     def ago(value: object, *, locale: str | None = None) -> str:
         """Return how long ago something was, or in what time it will be, by the engine's clock."""
@@ -96,15 +105,28 @@ def _now(settings: LocaleSettings) -> datetime:
     return settings.clock() if settings.clock is not None else datetime.now(UTC)
 
 
-def _pattern(pattern: object) -> str:
+@lru_cache(1)
+def formats() -> ModuleType:
+    """Return the module that writes dates and times, loaded when the first one is printed."""
+    from untor.filters import date_format  # noqa: PLC0415
+
+    return date_format
+
+
+def _written(  # noqa: PLR0917  what writes a moment, and with what
+    moment: object,
+    format_of: Callable[[str, str], Callable[[object], str] | None],
+    by_babel: Callable[[], str],
+    locale: str,
+    pattern: object,
+    what: str,
+) -> str:
+    """Write a moment by its format, or by Babel where there is none."""
     if not isinstance(pattern, str) or not pattern:
         raise FilterProblem("the pattern must be text, like 'd MMMM y', or a style: short, medium, long, full.")
-    return pattern
-
-
-def _written(write: Callable[[], str], pattern: object, what: str) -> str:
     try:
-        return write()
+        own = format_of(locale, pattern)
+        return by_babel() if own is None else own(moment)
     except FilterProblem:
         raise
     except (AttributeError, KeyError, TypeError, ValueError):
@@ -120,6 +142,8 @@ def _moment(value: object, zone: tzinfo | None, *, needs: str) -> date | datetim
     """Return a date or datetime, one with a time zone told in ``zone``."""
     from datetime import UTC, date, datetime  # noqa: PLC0415  loaded when the first date is printed
 
+    if type(value) is date:
+        return value
     if isinstance(value, str):
         value = _read(value)
     elif isinstance(value, int | float) and not isinstance(value, bool):

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 from untor.filters.locales import locale_named
 from untor.runtime.filter_error import FilterProblem, unfit
 
@@ -9,6 +11,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
     from decimal import Decimal
+    from types import ModuleType
     from typing import Any
 
     from babel import Locale
@@ -19,12 +22,14 @@ if TYPE_CHECKING:
 
 _CATEGORIES = ("zero", "one", "two", "few", "many", "other")
 _MOST_DIGITS = 30
-_MOST_WRITTEN = 400
+_EXACT = frozenset({int, float})
 _UNITS = ("byte", "kilobyte", "megabyte", "gigabyte", "terabyte", "petabyte")
 
 
 def number_of(value: object) -> Number:
     """Return a value that is a number. Raises ``FilterProblem`` for any other."""
+    if type(value) in _EXACT:
+        return value  # type: ignore[return-value]
     from decimal import Decimal  # noqa: PLC0415  loaded when the first number is printed
     from numbers import Real  # noqa: PLC0415
 
@@ -48,18 +53,6 @@ def _as_float(value: object) -> float:
         raise FilterProblem("the number is too large.") from None
 
 
-def _roomy(write: Callable[[], str]) -> str:
-    """Write a number with more digits than decimals have by themselves."""
-    from decimal import InvalidOperation, localcontext  # noqa: PLC0415
-
-    try:
-        with localcontext() as context:
-            context.prec = _MOST_WRITTEN
-            return write()
-    except (InvalidOperation, ValueError):
-        raise FilterProblem("the number is too large.") from None
-
-
 def _digits(value: object) -> int | None:
     if value is None:
         return None
@@ -68,15 +61,12 @@ def _digits(value: object) -> int | None:
     return value
 
 
-def _pattern(pattern: str, digits: int) -> str:
-    """Return a number pattern of CLDR with a fixed number of digits after the decimal separator."""
-    whole, separator, _ = pattern.partition(".")
-    tail = "%" if pattern.endswith("%") and separator else ""
-    blank = "\xa0" if "\xa0" in pattern and tail else ""
-    if not separator and pattern.endswith("%"):
-        tail = pattern[len(pattern.rstrip("%\xa0 ")) :]
-        whole, blank = pattern.rstrip("%\xa0 "), ""
-    return whole + ("." + "0" * digits if digits else "") + blank + tail
+@lru_cache(1)
+def formats() -> ModuleType:
+    """Return the module that writes numbers, loaded when the first one is printed."""
+    from untor.filters import number_format  # noqa: PLC0415
+
+    return number_format
 
 
 def number_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
@@ -87,30 +77,22 @@ def number_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]
 
     def number(value: object, digits: int | None = None, *, locale: str | None = None) -> str:
         """Return a number with the separators of the locale; ``digits`` after the decimal separator, else up to 3."""
-        from babel.numbers import format_decimal  # noqa: PLC0415
-
-        where, fixed = chosen(locale), _digits(digits)
-        pattern = None if fixed is None else _pattern(where.decimal_formats[None].pattern, fixed)
-        quantity = number_of(value)
-        return _roomy(lambda: format_decimal(quantity, format=pattern, locale=where))
+        fixed = None if digits is None else _digits(digits)
+        written: str = formats().decimal_format(settings.locale if locale is None else locale, fixed)(number_of(value))
+        return written
 
     def percent(value: object, digits: int = 0, *, locale: str | None = None) -> str:
         """Return a part of one as a percentage: 0.5 is 50 %."""
-        from babel.numbers import format_percent  # noqa: PLC0415
-
-        where, fixed = chosen(locale), _digits(digits)
-        pattern = _pattern(where.percent_formats[None].pattern, fixed or 0)
-        quantity = number_of(value)
-        return _roomy(lambda: format_percent(quantity, format=pattern, locale=where))
+        fixed = _digits(digits) or 0
+        written: str = formats().percent_format(settings.locale if locale is None else locale, fixed)(number_of(value))
+        return written
 
     def money(value: object, currency: str, *, locale: str | None = None) -> str:
         """Return an amount of a currency (ISO 4217: ``"EUR"``), with as many digits as the currency has."""
-        from babel.numbers import format_currency, list_currencies  # noqa: PLC0415
-
-        if not isinstance(currency, str) or currency not in list_currencies():
+        if not isinstance(currency, str):
             raise FilterProblem(f"{currency!r} is no currency; they have three letters, like EUR (ISO 4217).")
-        quantity, where = number_of(value), chosen(locale)
-        return _roomy(lambda: format_currency(quantity, currency, locale=where))
+        written: str = formats().money_format(settings.locale if locale is None else locale, currency)(number_of(value))
+        return written
 
     def bytes_(value: object, *, locale: str | None = None) -> str:
         """Return a number of bytes in a unit that suits it, a thousand of one being the next: 1.5 MB."""

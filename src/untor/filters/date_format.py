@@ -1,0 +1,152 @@
+"""Dates and times in the patterns of CLDR (UTS #35 part 4 §8), with what is the same for every moment worked out once.
+
+What a field becomes is asked of Babel for each day, month, hour and so on that there is; patterns with fields that
+depend on more than one of these, like the week of a year, are left to Babel each time.
+"""
+
+from __future__ import annotations
+
+import re
+from datetime import date, datetime, time
+from functools import lru_cache
+from operator import attrgetter
+
+from untor.filters.locales import locale_named
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
+    from typing import Any, Literal
+
+    from babel import Locale
+
+    Style = Literal["short", "medium", "long", "full"]
+    Moment = date | datetime | time
+    Piece = tuple[dict[int, str], Callable[[Any], int]]
+
+_STYLES: dict[str, Style] = {"short": "short", "medium": "medium", "long": "long", "full": "full"}
+_PLACE = re.compile(r"\{([01])\}")
+
+
+def _weekday(moment: date) -> int:
+    return moment.weekday()
+
+
+_DAYS = {day: date(2001, 1, day) for day in range(1, 32)}
+_MONTHS = {month: date(2001, month, 1) for month in range(1, 13)}
+_WEEKDAYS = {weekday: date(2001, 1, 1 + weekday) for weekday in range(7)}  # the first was a Monday
+_HOURS = {hour: time(hour) for hour in range(24)}
+_MINUTES = {minute: time(0, minute) for minute in range(60)}
+_SECONDS = {second: time(0, 0, second) for second in range(60)}
+_DATE_FIELDS: dict[str, tuple[dict[int, Any], Callable[[Any], int]]] = {
+    "d": (_DAYS, attrgetter("day")),
+    **dict.fromkeys("MLQq", (_MONTHS, attrgetter("month"))),
+    **dict.fromkeys("Eec", (_WEEKDAYS, _weekday)),
+}
+_TIME_FIELDS: dict[str, tuple[dict[int, Any], Callable[[Any], int]]] = {
+    **dict.fromkeys("HhKka", (_HOURS, attrgetter("hour"))),
+    "m": (_MINUTES, attrgetter("minute")),
+    "s": (_SECONDS, attrgetter("second")),
+}
+
+
+class _Years(dict[int, str]):
+    """What a field becomes for each year, filled as years come."""
+
+    def __init__(self, field: str, locale: Locale) -> None:
+        super().__init__()
+        self.field, self.locale = field, locale
+
+    def __missing__(self, year: int) -> str:
+        self[year] = _by_babel(date(year, 1, 1), self.field, self.locale)
+        return self[year]
+
+
+def _by_babel(moment: Moment, field: str, locale: Locale) -> str:
+    from babel.dates import DateTimeFormat  # noqa: PLC0415  loaded when the first date is printed
+
+    written: str = DateTimeFormat(moment, locale)[field]
+    return written
+
+
+class DateFormat:
+    """A pattern in a locale; called with a moment, it returns the moment as it is written there."""
+
+    __slots__ = ("pieces", "template")
+
+    def __init__(self, template: str, pieces: list[Piece]) -> None:
+        self.template = template
+        self.pieces = pieces
+
+    def __call__(self, moment: Moment) -> str:
+        """Return a moment as the pattern has it."""
+        return self.template % tuple([texts[key(moment)] for texts, key in self.pieces])
+
+
+def _compiled(pattern: str, locale: Locale, *, dates: bool, times: bool) -> DateFormat | None:
+    """Return the format of a pattern; ``None`` for one with other fields."""
+    from babel.dates import parse_pattern, tokenize_pattern  # noqa: PLC0415
+
+    parse_pattern(pattern)  # for what is no pattern it raises an error
+    fields = {**(_DATE_FIELDS if dates else {}), **(_TIME_FIELDS if times else {})}
+    template = ""
+    pieces: list[Piece] = []
+    for kind, content in tokenize_pattern(pattern):
+        if kind == "chars":
+            template += str(content).replace("%", "%%")
+            continue
+        field = content[0] * int(content[1])
+        template += "%s"
+        if field[0] == "y" and dates:
+            pieces.append((_Years(field, locale), attrgetter("year")))
+        elif field[0] in fields:
+            samples, key = fields[field[0]]
+            pieces.append(({each: _by_babel(sample, field, locale) for each, sample in samples.items()}, key))
+        else:
+            return None
+    return DateFormat(template, pieces)
+
+
+@lru_cache(256)
+def date_format(locale: str, pattern: str) -> DateFormat | None:
+    """Return the format of dates in a style or by a pattern; ``None`` where Babel has to write each."""
+    from babel.dates import get_date_format  # noqa: PLC0415
+
+    where = locale_named(locale)
+    style = _STYLES.get(pattern)
+    own = pattern if style is None else get_date_format(style, where).pattern
+    return _compiled(own, where, dates=True, times=False)
+
+
+@lru_cache(256)
+def time_format(locale: str, pattern: str) -> DateFormat | None:
+    """Return the format of times of day in a style or by a pattern; ``None`` where Babel has to write each."""
+    from babel.dates import get_time_format  # noqa: PLC0415
+
+    where = locale_named(locale)
+    style = _STYLES.get(pattern)
+    own = pattern if style is None else get_time_format(style, where).pattern
+    return _compiled(own, where, dates=False, times=True)
+
+
+@lru_cache(256)
+def datetime_format(locale: str, pattern: str) -> DateFormat | None:
+    """Return the format of dates with a time in a style or by a pattern; ``None`` where Babel has to write each."""
+    from babel.dates import get_datetime_format  # noqa: PLC0415
+
+    where = locale_named(locale)
+    style = _STYLES.get(pattern)
+    if style is None:
+        return _compiled(pattern, where, dates=True, times=True)
+    parts = time_format(locale, pattern), date_format(locale, pattern)
+    template, pieces = "", []
+    for index, text in enumerate(_PLACE.split(str(get_datetime_format(style, locale=where)).replace("'", ""))):
+        if index % 2 == 0:
+            template += text.replace("%", "%%")
+            continue
+        part = parts[int(text)]
+        if part is None:
+            return None
+        template += part.template
+        pieces += part.pieces
+    return DateFormat(template, pieces)
