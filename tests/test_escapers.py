@@ -43,7 +43,7 @@ TEXTS = (
 URLS = (".", "..", "../x", "%2E", "/a/../b", "a/b.c?d=e&f#g", "//evil.example/", "\\\\evil.example", "x:y", " javascript:a", "data:image/png;base64,AA==",
     "https://cdn.ellery.example/x.js", "https://ellery.example:80/ä?b=c&d", "HTTP://A.example", "mailto:a@ellery.example", "berth.ellery.example", "100w", "2x",
     "sha256-4ieWStKD47wgrxAbqJfhr6UFLyAAFMHRVp1cmaZFcP0=", "abcDEF123+/=")  # fmt: skip
-OTHERS = (7, -1.5, 10**20, 2**53 - 1, 2**53, -(2**53), float("inf"), True, False, None, MISSING, ["a", "<", -1], {"a": {"b": "\u2028"}, "<c": None}, {"a": 1, "b": [2, "é"]}, b"x", print,
+OTHERS = (7, -1.5, 10**20, 2**53 - 1, 2**53, -(2**53), float("inf"), True, False, None, MISSING, ["a", "<", -1], {"a": {"b": "\u2028"}, "<c": None}, {"a": 1, "b": [2, "é"]}, {True: 1, False: 2, 1.5: 3}, {("a",): 1}, b"x", print,
     TrustedHTML("<i>", reason="t"), TrustedHTML("<b>1</b><br>&nbsp;&lt;&ngE;\x00\x0c\ufffe\ud800", reason="t"),
     TrustedHTML("<img src='a' alt=\"b\"\nhidden ><hr/>&amp;", reason="t"), TrustedHTML("&x;", reason="t"), TrustedURL("x:1", reason="t"), TrustedScript("f()", reason="t"), TrustedScriptURL("//cdn/x", reason="t"), TrustedCSS("a b", reason="t"))  # fmt: skip
 LISTED = ["https://cdn.ellery.example/a.js", "//evil.example", {"imports": {"a": "//evil.example"}}]
