@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
+import itertools
+from typing import TYPE_CHECKING
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from selectolax.lexbor import LexborHTMLParser
 
 from untor.contexts.html_active_formatting import closed, common, misnested, opened
 from untor.contexts.html_attributes import meaning
 from untor.contexts.html_classify import describe, place_of
 from untor.contexts.html_joining import joined
-from untor.contexts.html_state import HtmlState
+from untor.contexts.html_state import VALUE_STATES, HtmlState
 from untor.contexts.placement import Place
 from untor.contexts.url_states import UrlState
 from untor.escape.url import SCHEMES
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
 
 URLS = [
     ("", "scheme start"), (" \t\x01", "scheme start"), ("htt", "scheme"), ("a-b", "scheme"), ("https:", "special authority slashes"),
@@ -118,3 +125,38 @@ def test_any_state_gives_a_verdict() -> None:
     taking = {state for state in STATES if isinstance(place_of(HtmlState(state)), Place)}
     quoted = {"attribute value (double-quoted)", "attribute value (single-quoted)"}
     assert taking == {"data", "RCDATA", "before attribute value", *quoted}
+
+
+def test_attributes_are_those_of_a_parser() -> None:
+    """Whatever stands in a tag, its attributes are those of a conforming parser, or both are inside a value."""
+    for chars in texts("/=a '\"", 5):
+        machine = HtmlState()
+        machine.read(f"<p {chars}")
+        node = LexborHTMLParser(f"<p {chars}>").css_first("p")
+        own = {*machine.attributes, machine.attribute} - {""}
+        assert (None if machine.state in VALUE_STATES else own) == (node and set(node.attributes)), chars
+
+
+@pytest.mark.parametrize(
+    ("start", "tokens", "most"),
+    [
+        ("<script>", ["<", "/", "!", "-", "script", ">", " "], 4), ("<script><!--", ["<", "/", "-", "script", ">", " "], 4),
+        ("<title>", ["<", "/", "title", ">", " ", "a"], 4), ("<style>", ["<", "/", "style", ">", "!", "-"], 4),
+        ("<textarea>", ["</", "textarea", ">", "/", "x"], 4), ("<svg><![CDATA[", ["]", ">", "<", "]]"], 5),
+        ("<!", ["-", ">", "!", "<", "a"], 5), ("<!--", ["-", ">", "!", "<", "--"], 5), ("<?", ["?", ">", "a"], 5),
+        ("<!doctype", [" ", ">", "'", "html", "a"], 4),
+    ],
+)  # fmt: skip
+def test_ends_are_those_of_a_parser(start: str, tokens: list[str], most: int) -> None:
+    """Whatever follows the start of raw text or of a comment, a tag is one exactly where a conforming parser reads it."""
+    for chars in texts(tokens, most):
+        machine = HtmlState()
+        machine.read(f"{start}{chars}<b>")
+        is_read = LexborHTMLParser(f"{start}{chars}<b>").css_first("b") is not None
+        assert (machine.formatting[-1:] == ("b",)) == is_read, chars
+
+
+def texts(tokens: Sequence[str], most: int) -> Iterator[str]:
+    """Yield all texts of at most so many tokens."""
+    for length in range(most + 1):
+        yield from map("".join, itertools.product(tokens, repeat=length))
