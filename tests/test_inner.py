@@ -5,7 +5,9 @@ from __future__ import annotations
 import pkgutil
 import re
 import sys
+import time
 from importlib import import_module
+from typing import TYPE_CHECKING
 
 import pytest
 from hypothesis import example, given
@@ -22,6 +24,9 @@ from untor.contexts.json_states import Json
 from untor.contexts.placement import Place, Refusal, Unreadable
 from untor.contexts.script_states import Script
 from untor.contexts.url_lists import LocalUrl, Refresh, UrlList
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
 
 STARTS: dict[str, EmbeddedLanguage] = {
     "script": Script(), "module": Script(module=True), "style": Style(), "declarations": Style(declarations=True), "json": Json(),
@@ -143,6 +148,39 @@ def test_work_is_linear(unit: str) -> None:
         return count
 
     assert calls(60) < 2.2 * calls(30)
+
+
+DEEP: dict[str, Callable[[int], str]] = {
+    "formatting": lambda n: "<b>" * n,
+    "formatting in paragraphs": lambda n: "<b><p>" * n,
+    "formatting in items": lambda n: "<ul><li><i>" * n,
+    "tables": lambda n: "<table><tr><td>" * n,
+    "elements of SVG": lambda n: "<svg><foreignObject>" + "".join(f"<x{index}>" for index in range(n)),
+    "attributes": lambda n: "<p " + " ".join(f"a{index}={{= x =}}" for index in range(n)) + ">",
+    "comments": lambda n: "<!-- a -->" * n,
+    "comments without an end": lambda n: f"<script>{'<!-- ' * n}</script>",
+    "blocks of scripts": lambda n: f"<script>{'{' * n}{'}' * n}</script>",
+    "arrays of scripts": lambda n: f"<script>f({'[' * n}{']' * n});</script>",
+    "template literals": lambda n: f"<script>{'`${' * n}1{'}`' * n}</script>",
+    "JSON": lambda n: f"<script type='application/json'>{'[' * n}{']' * n}</script>",
+    "rules": lambda n: f"<style>{'a{' * n}{'}' * n}</style>",
+}
+
+
+@pytest.mark.parametrize("name", DEEP)
+def test_nesting_is_linear(name: str) -> None:
+    """Four times as deep, or as many, is about four times the time; if each looked at all others, it would be sixteen."""
+
+    def seconds(size: int) -> float:
+        source, engine = DEEP[name](size), Engine()
+        spent = []
+        for _ in range(3):
+            begun = time.process_time()
+            engine.compile(source)
+            spent.append(time.process_time() - begun)
+        return min(spent)
+
+    assert seconds(6000) < 9 * seconds(1500) + 0.05
 
 
 def test_rare_states() -> None:

@@ -10,12 +10,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
-from untor.contexts.html_active_formatting import closed, common, misnested, opened
+from untor.contexts.html_active_formatting import Inline, closed, common, misnested, opened
 from untor.contexts.html_attributes import meaning
 from untor.contexts.html_classify import describe, place_of
 from untor.contexts.html_joining import joined
 from untor.contexts.html_state import VALUE_STATES, HtmlState
 from untor.contexts.placement import Place
+from untor.contexts.stacks import NameSet, Stack
 from untor.contexts.url_states import UrlState
 from untor.escape.url import SCHEMES
 
@@ -79,12 +80,12 @@ FORMATTING = [
 @pytest.mark.parametrize(("tags", "lost"), FORMATTING)
 def test_formatting(tags: str, lost: bool) -> None:  # noqa: FBT001  a table's column
     """A formatting element that another's tag closes is lost, unless a cell or template shuts it off."""
-    inline: tuple[str, ...] = ()
+    inline = Inline()
     for tag in tags.split():
         name = tag.strip("</>")
         inline = closed(inline, name) if tag.startswith("</") else opened(inline, name, in_p=False)
     assert misnested(inline) == lost
-    assert misnested(common(inline, ())) == lost
+    assert misnested(common(inline, Inline())) == lost
 
 
 def test_meanings() -> None:
@@ -153,10 +154,42 @@ def test_ends_are_those_of_a_parser(start: str, tokens: list[str], most: int) ->
         machine = HtmlState()
         machine.read(f"{start}{chars}<b>")
         is_read = LexborHTMLParser(f"{start}{chars}<b>").css_first("b") is not None
-        assert (machine.formatting[-1:] == ("b",)) == is_read, chars
+        assert machine.formatting.here.entries.ends_with("b") == is_read, chars
 
 
 def texts(tokens: Sequence[str], most: int) -> Iterator[str]:
     """Yield all texts of at most so many tokens."""
     for length in range(most + 1):
         yield from map("".join, itertools.product(tokens, repeat=length))
+
+
+ITEMS = st.lists(st.sampled_from(["a", "b", "c"]), max_size=6)
+
+
+@given(ITEMS, ITEMS, st.integers(0, 6))
+def test_stacks_are_like_tuples(first: list[str], second: list[str], less: int) -> None:
+    """A stack is what a tuple is, from the top down, whichever of its items are kept in mind."""
+    for tracked in (None, frozenset("ab")):
+        one, two = (Stack(tracked) + tuple(items) for items in (first, second))
+        assert (one == two, len(one), bool(one)) == (first == second, len(first), bool(first))
+        assert first != second or hash(one) == hash(two)
+        assert [*one] == first[::-1]
+        assert [item in one for item in "abcd"] == [item in first for item in "abcd"]
+        less = min(less, len(first))
+        assert not less or one[:-less] == Stack(tracked) + tuple(first[:-less])
+        assert one.down_to(len(first) - less) == Stack(tracked) + tuple(first[: len(first) - less])
+        assert one.ends_with("a") == (first[-1:] == ["a"])
+        assert not first or one[-1] == first[-1]
+
+
+@given(ITEMS, ITEMS, ITEMS)
+def test_sets_of_names_are_like_sets(first: list[str], second: list[str], third: list[str]) -> None:
+    """A set of names is what a set is, also where two went their own ways from a third."""
+    start = NameSet(first)
+    one, two = start | second, start | third
+    for own, names in ((start, {*first}), (one, {*first, *second}), (two, {*first, *third})):
+        assert ({*own}, len(own)) == (names, len(names))
+        assert [name in own for name in "abcd"] == [name in names for name in "abcd"]
+        assert frozenset("ab") - own == frozenset("ab") - names
+    assert (one == two) == ({*first, *second} == {*first, *third})
+    assert one != two or hash(one) == hash(two)

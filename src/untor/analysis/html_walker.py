@@ -57,7 +57,7 @@ class HtmlWalker(BlockWalker[HtmlState]):
     def again(self, before: HtmlState, after: HtmlState) -> HtmlState | None:
         """Join what a loop comes back to; formatting elements that it leaves open are open the next time."""
         machine = joined(before, after)
-        if machine is not None and len(after.formatting) > len(before.formatting):
+        if machine is not None and after.formatting.size() > before.formatting.size():
             machine.formatting = after.formatting
         return machine
 

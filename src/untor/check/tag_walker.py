@@ -16,6 +16,8 @@ from untor.language import tree
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from collections.abc import Set as AbstractSet
+
     from untor.analysis.composition import Frame, PageAnalysis
     from untor.diagnostics.source import Source
 
@@ -153,7 +155,7 @@ class TagWalker(BlockWalker[State]):
         if machine.attributes is not known:
             self._attributes(known)
 
-    def _attributes(self, known: frozenset[str]) -> None:
+    def _attributes(self, known: AbstractSet[str]) -> None:
         machine, tag = self.state.machine, self.state.tag
         added = machine.attributes - known
         if tag is not None and added:

@@ -51,7 +51,7 @@ def _in_string(style: Style) -> Place | Refusal:
 
 
 def _function(style: Style) -> str:
-    return next((entry[1:] for entry in reversed(style.stack) if entry[0] == "("), "")
+    return next((entry[1:] for entry in style.stack if entry[0] == "("), "")
 
 
 def _in_modifier(function: str) -> Refusal:
@@ -72,7 +72,7 @@ def _in_at_rule(style: Style, *, string: bool = False) -> Place | Refusal | None
         return refused("in @import and the like", reason, "Use a link: <link rel=stylesheet href=…>.")
     if rule is None:
         return refused(where, "nobody can say what a value is in that rule", "Write it out.")
-    in_brackets = style.stack[-1:] and style.stack[-1][0] in "(["
+    in_brackets = style.stack and style.stack[-1][0] in "(["
     if string or in_brackets:
         allowed = rule.prelude in {"condition", "selectors", "family"} or (string and rule.prelude == "name")
         return None if allowed else refused(where, "nothing but fixed text can stand there", "Write it out.")
@@ -110,7 +110,7 @@ def _in_normal(style: Style) -> Place | Refusal:
         return refused(place, "the value would become a part of it", "Write it out.")
     if style.phase == "prelude" and style.at and (found := _in_at_rule(style)) is not None:
         return found
-    if any(entry == "{unknown" for entry in style.stack):
+    if "{unknown" in style.stack:
         return refused("in a rule of a style that is not known", "nobody can say what it is there", "Write it out.")
     part = bool(style.tail) or style.glued or style.last in _JOINED
     if style.phase == "value":
@@ -132,7 +132,7 @@ def _in_normal(style: Style) -> Place | Refusal:
 
 def _in_declarations(style: Style) -> bool:
     """Tell whether the innermost block is one of declarations."""
-    return style.stack[-1:] == ("{",)
+    return style.stack.ends_with("{")
 
 
 def _is_condition(style: Style) -> bool:
@@ -146,7 +146,7 @@ def _in_condition(*, part: bool) -> Place:
 
 def _in_selector(style: Style) -> Place | Refusal:
     """Judge a value in a selector, which is never dropped for what the value is (Selectors 4 §4)."""
-    if any(entry == "{frames" for entry in style.stack[-1:]):
+    if style.stack.ends_with("{frames"):
         return refused("as a key frame", "with some values it would be dropped", "Print one number: {= n =}%.")
     if style.colon or style.last == ":":
         reason = "with a name that is not known the rule would be dropped"

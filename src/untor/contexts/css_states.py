@@ -9,6 +9,7 @@ from untor.contexts.css_classify import JUDGES, plain
 from untor.contexts.css_rules import AT_RULES, CODE, URL_FUNCTIONS
 from untor.contexts.embedded_language import EmbeddedLanguage, run, unfinished_escape
 from untor.contexts.placement import Place, Refusal, unreadable
+from untor.contexts.stacks import Stack
 from untor.contexts.url_lists import LocalUrl
 
 if TYPE_CHECKING:
@@ -61,7 +62,9 @@ class Style(EmbeddedLanguage):
     def __init__(self, *, declarations: bool = False) -> None:
         self.state = "normal"
         self.phase = "start"
-        self.stack: tuple[str, ...] = ("{",) if declarations else ()
+        self.stack: Stack[str] = Stack()
+        if declarations:
+            self.stack = self.stack.push("{")
         self.base = len(self.stack)
         self.property = ""
         self.at = ""
@@ -93,7 +96,7 @@ class Style(EmbeddedLanguage):
             )
         if text[0] == "|" and text[1:2] != "=" and self.phase != "value":
             raise unreadable("right before this | in a selector", "it would be a prefix", "Write the prefix out.")
-        if self.stack[-1:] and self.stack[-1].startswith("(nth") and not _AFTER_NTH.match(text):
+        if self.stack and self.stack[-1].startswith("(nth") and not _AFTER_NTH.match(text):
             raise unreadable("right before this", "together they could be no an+b", "Print all of it: {= n =}.")
         if self.at.endswith("keyframes") and self.phase == "prelude" and not _SPACE_OR_BRACE.match(text):
             raise unreadable("right before this", "a name that CSS keeps is written in quotes", "Print the whole name.")
@@ -161,7 +164,7 @@ class Style(EmbeddedLanguage):
         return first if first == second else None
 
     def _is_url(self) -> bool:
-        return any(entry[1:] in URL_FUNCTIONS for entry in self.stack if entry[0] == "(")
+        return any(entry[1:] in URL_FUNCTIONS for entry in self.stack.members if entry[0] == "(")
 
 
 def _normal(style: Style, text: str, position: int) -> int:
@@ -246,7 +249,7 @@ def _delimiter(style: Style, char: str) -> None:
         if style.phase in {"start", "name"}:
             style.phase = "prelude"
     elif char in ")]":
-        if style.stack[-1:] and style.stack[-1][0] == {")": "(", "]": "["}[char]:
+        if style.stack and style.stack[-1][0] == {")": "(", "]": "["}[char]:
             style.stack = style.stack[:-1]
         else:
             style.state = "lost"
@@ -256,7 +259,7 @@ def _delimiter(style: Style, char: str) -> None:
         _close(style)
     elif char == ";" and not (style.stack and style.stack[-1][0] in "(["):
         _next(style)
-    elif char == ":" and style.phase == "name" and style.stack[-1:] == ("{",):
+    elif char == ":" and style.phase == "name" and style.stack.ends_with("{"):
         style.phase = "value"
     elif style.phase in {"start", "name"}:
         style.phase = "prelude"
@@ -277,7 +280,7 @@ def _open(style: Style) -> None:
             "up to here it could be a declaration",
             "Begin the selector with &.",
         )
-    nested = any(entry == "{" for entry in style.stack)
+    nested = "{" in style.stack
     rule = AT_RULES.get(style.at)
     entry = "{" if not style.at else "{unknown" if rule is None else rule.block
     style.stack += ("{" if entry == "{rules" and nested else entry,)

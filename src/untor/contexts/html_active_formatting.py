@@ -1,13 +1,17 @@
 """Active formatting elements (HTML §13.2.4.3), as far as an empty value and another one could make a difference.
 
 Where a formatting element was closed by the tag of another, a browser opens it again as soon as text comes: around a
-value, but not around nothing. ``Machine.inline`` holds the formatting elements that are open and what is open inside
-them, a marker ``|name`` for each element that shuts them off, and ``!`` after one was closed by another tag.
+value, but not around nothing. ``HtmlState.formatting`` holds the formatting elements that are open and what is open
+inside them, in segments: a marker is an element that shuts those around it off.
 """
 
 from __future__ import annotations
 
+from itertools import takewhile
+from typing import NamedTuple
+
 from untor.contexts.html_elements import TABLE_CELLS, TABLE_PARTS, VOID
+from untor.contexts.stacks import Stack
 
 FORMATTING = frozenset("a b big code em font i nobr s small strike strong tt u".split())
 MARKERS = TABLE_CELLS | {"caption", "template", "object", "applet", "marquee"}
@@ -28,50 +32,100 @@ _INLINE = frozenset(
 _CLOSE = CLOSES_P | _ITEMS.keys()
 _WITHOUT_CONTENT = VOID | TABLE_PARTS
 _IN_PARAGRAPHS = FORMATTING | _INLINE
-Inline = tuple[str, ...]
+
+_LISTS = frozenset().union(*_ITEMS.values())
+_EMPTY = Stack(FORMATTING | _LISTS | _ITEMS.keys() | {"p", "table", "!"})
+
+
+class Segment(NamedTuple):
+    """What is open inside a marker: formatting elements, what is in them; ``!`` after one was closed by another tag."""
+
+    marker: str = ""
+    entries: Stack[str] = _EMPTY
+    around: frozenset[str] = frozenset()
+    """The markers around, and ``table`` if one is open around."""
+    formats_around: bool = False
+
+    def has_formatting(self) -> bool:
+        """Tell whether a formatting element is open here."""
+        return not FORMATTING.isdisjoint(self.entries.members)
+
+    def cut(self, depth: int) -> Segment:
+        """Drop all entries but the lowest; formatting elements among them are lost on the way."""
+        entries, lost = self.entries, False
+        while entries.depth > depth:
+            lost = lost or entries.top in FORMATTING or entries.top == "!"
+            entries = entries.below
+        return self._replace(entries=entries.push("!") if lost else entries)
+
+    def depth_of(self, name: str) -> int:
+        """Return how many entries are below the innermost one of a name."""
+        entries = self.entries
+        while entries.top != name:
+            entries = entries.below
+        return entries.depth - 1
+
+
+class Inline(NamedTuple):
+    """The segment that is being read, and those around it."""
+
+    here: Segment = Segment()
+    outer: Stack[Segment] = Stack()
+
+    def __bool__(self) -> bool:
+        return bool(self.outer or self.here.entries)
+
+    def has_formatting(self) -> bool:
+        """Tell whether a formatting element is open, also around a marker."""
+        return self.here.formats_around or self.here.has_formatting()
+
+    def size(self) -> int:
+        """Return how much is open."""
+        return len(self.here.entries) + sum(len(segment.entries) + 1 for segment in self.outer)
+
+    def with_entry(self, entry: str) -> Inline:
+        """Return this with one entry more."""
+        return self._replace(here=self.here._replace(entries=self.here.entries.push(entry)))
+
+    def within(self, marker: str) -> Inline:
+        """Return what is open inside a marker."""
+        around = self.here.around | {self.here.marker}
+        if "table" in self.here.entries:
+            around |= {"table"}
+        return Inline(Segment(marker, _EMPTY, around, self.has_formatting()), self.outer.push(self.here))
+
+    def left(self) -> Inline:
+        """Return what is open around the marker."""
+        return Inline(self.outer.top, self.outer.below)
 
 
 def misnested(inline: Inline) -> bool:
     """Tell whether a formatting element would be opened again by text."""
-    return "!" in _segment(inline)
+    return "!" in inline.here.entries
 
 
 def common(first: Inline, second: Inline) -> Inline:
     """Return what is open after branches that end in these two."""
-    length = 0
-    while length < min(len(first), len(second)) and first[length] == second[length]:
-        length += 1
-    prefix = first[:length]
     lost = misnested(first) or misnested(second)
-    return (*prefix, "!") if lost and not misnested(prefix) else prefix
-
-
-def _start(inline: Inline) -> int:
-    """Return where the part after the last marker begins."""
-    return next((index + 1 for index in range(len(inline) - 1, -1, -1) if inline[index].startswith("|")), 0)
-
-
-def _segment(inline: Inline) -> Inline:
-    return inline[_start(inline) :]
-
-
-def _cut(inline: Inline, index: int) -> Inline:
-    """Drop everything from an index on; formatting elements among it, outside of cells, are lost on the way."""
-    dropped = inline[index:]
-    for place, entry in enumerate(dropped):
-        if entry.startswith("|"):
-            dropped = dropped[:place]
-            break
-    lost = any(entry in FORMATTING or entry == "!" for entry in dropped)
-    return (*inline[:index], "!") if lost else inline[:index]
+    while len(first.outer) > len(second.outer):
+        first = first.left()
+    while len(second.outer) > len(first.outer):
+        second = second.left()
+    while first.outer != second.outer or first.here.marker != second.here.marker:
+        first, second = first.left(), second.left()
+    pairs = zip(reversed([*first.here.entries]), reversed([*second.here.entries]), strict=False)
+    length = sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], pairs))
+    shared = first._replace(here=first.here._replace(entries=first.here.entries.down_to(length)))
+    return shared.with_entry("!") if lost and not misnested(shared) else shared
 
 
 def _leave_cell(inline: Inline) -> Inline:
     """Drop the cell that the tag of another part of the table closes, with all formatting in it."""
-    start = _start(inline)
-    if start and inline[start - 1][1:] in CELLS and "table" not in inline[start:]:
-        return inline[: start - 1]
-    return inline
+    return inline.left() if inline.here.marker in CELLS and "table" not in inline.here.entries else inline
+
+
+def _cut(inline: Inline, depth: int) -> Inline:
+    return inline._replace(here=inline.here.cut(depth))
 
 
 def opened(inline: Inline, name: str, *, in_p: bool) -> Inline:
@@ -80,57 +134,66 @@ def opened(inline: Inline, name: str, *, in_p: bool) -> Inline:
         inline = _leave_cell(inline)
     if name in _CLOSE:
         inline = _closed_by_start(inline, name, in_p=in_p)
-    segment = _segment(inline)
     if name in MARKERS:
-        return (*inline, f"|{name}")
-    if name == "table":
-        return (*inline, name)
-    if name in {"a", "nobr"} and name in segment:
+        return inline.within(name)
+    tracked = name == "table" or (name not in _WITHOUT_CONTENT and inline.here.has_formatting())
+    if name in {"a", "nobr"} and name in inline.here.entries:
         inline = closed(inline, name)
-    if name in FORMATTING:
-        return (*inline, name)
-    tracked = any(entry in FORMATTING for entry in segment) and name not in _WITHOUT_CONTENT
-    return (*inline, name) if tracked else inline
+    return inline.with_entry(name) if tracked or name in FORMATTING else inline
 
 
 def _closed_by_start(inline: Inline, name: str, *, in_p: bool) -> Inline:
     """Follow what a start tag closes: a paragraph, an item of a list."""
-    start = _start(inline)
-    segment = inline[start:]
-    if not any(entry in FORMATTING for entry in segment):
+    here = inline.here
+    if not here.has_formatting():
         return inline
-    if name in CLOSES_P and "p" in segment:
-        return _cut(inline, start + len(segment) - 1 - segment[::-1].index("p"))
+    if name in CLOSES_P and "p" in here.entries:
+        return _cut(inline, here.depth_of("p"))
     if name in CLOSES_P and in_p:
-        return _cut(inline, start)
+        return _cut(inline, 0)
     lists = _ITEMS.get(name)
-    if lists and not lists & set(segment):
-        return _cut(inline, start)
-    if lists and name in segment:
-        return _cut(inline, start + len(segment) - 1 - segment[::-1].index(name))
-    return inline
+    if lists and not any(each in here.entries for each in lists):
+        return _cut(inline, 0)
+    return _cut(inline, here.depth_of(name)) if lists and name in here.entries else inline
 
 
 def closed(inline: Inline, name: str) -> Inline:
     """Return what is open after an end tag."""
-    if f"|{name}" in inline:
-        index = len(inline) - 1 - inline[::-1].index(f"|{name}")
-        return inline[:index] if name not in CELLS or "table" not in inline[index:] else inline
-    if name == "table" and "table" in inline:
-        return _cut(inline, len(inline) - 1 - inline[::-1].index("table"))
+    here = inline.here
+    if name in MARKERS and (name == here.marker or name in here.around):
+        return _closed_marker(inline, name)
+    if name == "table" and ("table" in here.entries or "table" in here.around):
+        while "table" not in inline.here.entries:
+            inline = inline.left()
+        return _cut(inline, inline.here.depth_of("table"))
     if name in TABLE_PARTS:
         return _leave_cell(inline)
-    start = _start(inline)
-    segment = inline[start:]
-    if name in segment:
-        index = start + len(segment) - 1 - segment[::-1].index(name)
-        kept = (*inline[:index], *inline[index + 1 :])
-        if index == len(inline) - 1 or all(entry == "!" for entry in inline[index + 1 :]):
-            return kept
-        return _cut(inline, index) if name not in FORMATTING else (*inline[:index], "!")
-    if name not in FORMATTING and any(entry in FORMATTING for entry in segment):
-        return _cut(inline, start)
-    return inline
+    if name in here.entries:
+        return _closed_entry(inline, name)
+    return _cut(inline, 0) if name not in FORMATTING and here.has_formatting() else inline
+
+
+def _closed_marker(inline: Inline, name: str) -> Inline:
+    """Drop everything down to a marker; a cell only where no other table is open in it."""
+    within, has_table = inline, "table" in inline.here.entries
+    while within.here.marker != name:
+        within = within.left()
+        has_table = has_table or "table" in within.here.entries
+    return inline if name in CELLS and has_table else within.left()
+
+
+def _closed_entry(inline: Inline, name: str) -> Inline:
+    """Take out the innermost entry of a name; what is open inside it is lost with it, or it is itself."""
+    passed: list[str] = []
+    entries = inline.here.entries
+    while entries.top != name:
+        passed.append(entries.top)
+        entries = entries.below
+    if all(entry == "!" for entry in passed):
+        return inline._replace(here=inline.here._replace(entries=entries.below + tuple(passed)))
+    if name not in FORMATTING:
+        return _cut(inline, entries.depth - 1)
+    return inline._replace(here=inline.here._replace(entries=entries.below.push("!")))
 
 
 def paragraph(name: str, *, is_open: bool, closing: bool) -> bool:

@@ -88,7 +88,7 @@ def _in_text(machine: HtmlState) -> Place | Refusal:
     if top.startswith(("svg:", "math:")) and name in {"script", "style"}:
         reason = "browsers read it as markup there, and what comes out as code"
         return refused(f"in <{name}> of foreign content", reason, f"Put the <{name}> outside of <svg> and <math>.")
-    if not set(machine.stack) - {"noscript"}:
+    if all(entry == "noscript" for entry in machine.stack):
         for mode, place in _MODES.items():
             if mode in machine.insertion_modes:
                 reason = "depending on the value, a browser would drop it or start the body there"

@@ -17,6 +17,8 @@ from untor.contexts.script_tokens import TYPES
 from untor.contexts.url_lists import LocalUrl, Refresh, UrlList
 
 if TYPE_CHECKING:
+    from collections.abc import Set as AbstractSet
+
     from untor.contexts.client_libraries import Tables
     from untor.contexts.embedded_language import EmbeddedLanguage
     from untor.contexts.html_state import HtmlState
@@ -106,7 +108,7 @@ _ACTIVE_REMEDY = (
 
 
 def of_element(
-    name: str, fixed: Fixed, tables: Tables, *, optional: frozenset[str] = frozenset()
+    name: str, fixed: Fixed, tables: Tables, *, optional: AbstractSet[str] = frozenset()
 ) -> EmbeddedLanguage | Refusal:
     """Return the language of a script's or style's text, by the element's attributes; or why it has none.
 

@@ -10,23 +10,28 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from untor.contexts import html_tokenizer
 from untor.contexts.client_libraries import DEFAULT
+from untor.contexts.html_active_formatting import Inline
 from untor.contexts.html_attributes import DECIDING
 from untor.contexts.html_data_block import DataBlock
-from untor.contexts.html_elements import BREAKOUT, INTEGRATION_POINTS
+from untor.contexts.html_elements import BREAKOUT, INTEGRATION_POINTS, TABLE_PARTS
 from untor.contexts.html_references import unfinished
 from untor.contexts.json_states import Json
 from untor.contexts.placement import Unreadable
+from untor.contexts.stacks import NO_NAMES, Stack
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator
 
     from untor.contexts.client_libraries import Tables
     from untor.contexts.embedded_language import EmbeddedLanguage
-    from untor.contexts.html_active_formatting import Inline
     from untor.contexts.html_attributes import Fixed
     from untor.contexts.placement import Refusal
 
+    Scope = tuple[tuple[str, str | None], ...]
+    """The namespaces that an element of XML declares, by prefix."""
+
 INITIAL = frozenset({"initial"})
+_NOTHING_OPEN = Stack(TABLE_PARTS | {"table", "template", "select", "noscript", "svg:svg", "math:math"})
 
 TAG_STATES = frozenset(
     {
@@ -146,16 +151,16 @@ class HtmlState:
         self.closing = False
         self.self_closing = False
         self.attribute = ""
-        self.attributes: frozenset[str] = frozenset()
+        self.attributes = NO_NAMES
         self.value = ""
-        self.dynamic_attributes: frozenset[str] = frozenset()
-        self.omittable_attributes: frozenset[str] = frozenset()
+        self.dynamic_attributes = NO_NAMES
+        self.omittable_attributes = NO_NAMES
         self.buffer = ""
         self.last_start = ""
-        self.stack: tuple[str, ...] = ()
-        self.scopes: tuple[tuple[tuple[str, str | None], ...], ...] = ()
+        self.stack = _NOTHING_OPEN
+        self.scopes: Stack[Scope] = Stack()
         self.insertion_modes = INITIAL
-        self.formatting: Inline = ()
+        self.formatting = Inline()
         self.in_p = False
         self.after_pre = False
         self.after_value = False
@@ -219,7 +224,7 @@ class HtmlState:
     def namespaces(self) -> dict[str, str]:
         """Return the namespaces that are in scope in XML, by prefix; without those that may be one or another."""
         prefixes: dict[str, str | None] = {}
-        for scope in self.scopes:
+        for scope in reversed([*self.scopes]):
             prefixes.update(scope)
         return {prefix: uri for prefix, uri in prefixes.items() if uri is not None}
 
@@ -235,7 +240,7 @@ class HtmlState:
 
     def opens_scope(self) -> None:
         """Keep the namespaces that the tag declares for what is in its element."""
-        self.scopes += (tuple(_declared(self.static_attributes)),)
+        self.scopes = self.scopes.push(tuple(_declared(self.static_attributes)))
 
     def is_in_foreign(self) -> bool:
         """Tell whether what comes here is content of SVG or MathML, which some HTML elements would end."""
@@ -325,7 +330,7 @@ class HtmlState:
             found.offset = min(start + found.offset, end - 1)
             raise
 
-    def _noscript(self, stack: tuple[str, ...], text: str, start: int, position: int) -> int:
+    def _noscript(self, stack: Stack[str], text: str, start: int, position: int) -> int:
         """Hold the two readings of ``noscript`` together: with scripting it is raw text up to its end tag."""
         was, now = "noscript" in stack, "noscript" in self.stack
         if was and not now:
@@ -352,12 +357,12 @@ class HtmlState:
         if self.state == "conditional comment":
             self.buffer = ""
         if self.state in VALUE_STATES or self.state == "before attribute value":
-            self.dynamic_attributes |= {self.attribute}
+            self.dynamic_attributes = self.dynamic_attributes.with_name(self.attribute)
         if self.state == "before attribute value":
             self.state = "after attribute value (quoted)"
             self.after_value = True
-            self.attributes |= {self.attribute}
-            self.omittable_attributes |= {self.attribute}
+            self.attributes = self.attributes.with_name(self.attribute)
+            self.omittable_attributes = self.omittable_attributes.with_name(self.attribute)
         elif self.state == "data":
             self.insertion_modes = frozenset(
                 "maybe body" if mode == "initial" else mode for mode in self.insertion_modes

@@ -5,6 +5,7 @@ from __future__ import annotations
 from untor.contexts import html_tree_builder
 from untor.contexts.html_attributes import DECIDING
 from untor.contexts.html_references import attribute_text
+from untor.contexts.stacks import NO_NAMES
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -29,7 +30,7 @@ def new_tag(machine: HtmlState, *, closing: bool) -> None:
     machine.state, machine.tag, machine.closing = "tag name", "", closing
     machine.self_closing = machine.after_value = False
     machine.attribute, machine.value = "", ""
-    machine.attributes = machine.dynamic_attributes = machine.omittable_attributes = frozenset()
+    machine.attributes = machine.dynamic_attributes = machine.omittable_attributes = NO_NAMES
     machine.static_attributes = machine.later_attributes = ()
 
 
@@ -75,7 +76,7 @@ def attribute_done(machine: HtmlState) -> None:
         elif name in DECIDING and name not in machine.attributes:
             value = None if name in machine.dynamic_attributes else lower(attribute_text(machine.value)).strip(SPACE)
             machine.static_attributes += ((name, value),)
-        machine.attributes |= {name}
+        machine.attributes = machine.attributes.with_name(name)
     machine.attribute = ""
     machine.inner = None
 

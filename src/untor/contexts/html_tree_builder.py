@@ -7,6 +7,8 @@ elements as ``html:name``.
 
 from __future__ import annotations
 
+from itertools import islice
+
 from untor.contexts import html_active_formatting as formatting
 from untor.contexts.html_content import of_element
 from untor.contexts.html_elements import (
@@ -24,9 +26,11 @@ from untor.contexts.placement import Refusal, Unreadable
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.contexts.html_state import HtmlState
+    from untor.contexts.stacks import Stack
 
 _BEFORE_BODY = frozenset({"initial", "before head", "in head", "after head", "maybe body"})
 _ROOTS = frozenset({"table", "template", "select", "noscript"})
+_TABLE_OR_ROOT = TABLE_PARTS | _ROOTS
 _SWITCHING = frozenset(
     HEAD | TABLE_PARTS | _ROOTS | TEXT_STATES.keys() | NEWLINE_EATERS | formatting.FORMATTING | formatting.MARKERS
 ) | {"html", "head", "svg", "math", "frameset"}
@@ -94,12 +98,12 @@ def start_tag(machine: HtmlState, name: str) -> None:
         if not machine.self_closing:
             machine.stack += (f"{name}:{name}",)
         return
-    in_integration = any(entry.partition(":")[1] for entry in machine.stack)
+    in_integration = "svg:svg" in machine.stack or "math:math" in machine.stack
     if in_integration and name not in VOID and name not in TABLE_PARTS and name not in _ROOTS:
         machine.stack += (f"html:{name}",)
     if name in _RAW_IN_SELECT and "select" in machine.stack:
         machine.ambiguity = f"browsers disagree on <{name}> inside <select>"
-    outside = not any(entry in formatting.FORMATTING for entry in machine.formatting)
+    outside = not machine.formatting.has_formatting()
     machine.formatting = formatting.opened(machine.formatting, name, in_p=machine.in_p)
     if outside:
         machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=False)
@@ -132,7 +136,7 @@ def _insertion_mode(machine: HtmlState, name: str) -> None:
 def _open(machine: HtmlState, name: str) -> None:
     """Keep the stack of open elements that matter."""
     stack = machine.stack
-    if stack and stack[-1] == "colgroup" and name not in {"col", "template"}:
+    if stack.ends_with("colgroup") and name not in {"col", "template"}:
         stack = stack[:-1]
     if name == "frameset":
         if machine.printed:
@@ -141,7 +145,7 @@ def _open(machine: HtmlState, name: str) -> None:
         machine.ambiguity = "a page of frames has no text"
     elif name == "table":
         if stack and stack[-1] in TABLE_SECTIONS | {"table", "tr"}:
-            stack = stack[: _base(stack)]
+            stack = _base(stack).below
         stack += ("table",)
     elif name in TABLE_PARTS:
         stack = _table_part(machine, stack, name)
@@ -155,35 +159,34 @@ def _open(machine: HtmlState, name: str) -> None:
         machine.stack = stack
 
 
-def _base(stack: tuple[str, ...]) -> int:
-    """Return the index of the innermost element that a table's parts cannot leave; -1 without one."""
-    for index in range(len(stack) - 1, -1, -1):
-        if stack[index] in _ROOTS or ":" in stack[index]:
-            return index
-    return -1
+def _base(stack: Stack[str]) -> Stack[str]:
+    """Return the stack up to the innermost element that a table's parts cannot leave; empty without one."""
+    while stack and not (stack.top in _ROOTS or ":" in stack.top):
+        stack = stack.below
+    return stack
 
 
-def _table_part(machine: HtmlState, stack: tuple[str, ...], name: str) -> tuple[str, ...]:
+def _table_part(machine: HtmlState, stack: Stack[str], name: str) -> Stack[str]:
     """Follow §13.2.6.4.9 "in table" to .15 "in cell" for the start tag of a part of a table."""
     base = _base(stack)
-    if base < 0:
+    if not base:
         return stack
-    root = stack[base]
+    root = base.top
     if root in {"select", "noscript"} or ":" in root or (root == "template" and name == "col"):
         machine.ambiguity = f"browsers disagree on <{name}> inside <{root.rpartition(':')[2]}>"
         return stack
-    inner = stack[base + 1 :]
     if name == "col":
-        return (*stack[: base + 1], "colgroup")
+        return base.push("colgroup")
     if name in TABLE_SECTIONS | {"caption", "colgroup"}:
-        return (*stack[: base + 1], name)
+        return base.push(name)
+    inner = [*islice(stack, len(stack) - len(base))]
     # A tbody or tr that the parser implies is left out: in all that matters here it is like its parent, and a loop
     # over rows right in a table ends where it began.
-    section = inner[:1] if inner and inner[0] in TABLE_SECTIONS else ()
-    if name == "tr":
-        return (*stack[: base + 1], *section, "tr")
-    row = ("tr",) if "tr" in inner else ()
-    return (*stack[: base + 1], *section, *row, name)
+    if inner and inner[-1] in TABLE_SECTIONS:
+        base = base.push(inner[-1])
+    if name != "tr" and "tr" in inner:
+        base = base.push("tr")
+    return base.push(name)
 
 
 def end_tag(machine: HtmlState, name: str) -> None:
@@ -192,7 +195,7 @@ def end_tag(machine: HtmlState, name: str) -> None:
         machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=True)
         return
     if machine.xml:
-        if machine.stack[-1:] == (name,):
+        if machine.stack.ends_with(name):
             machine.stack, machine.scopes = machine.stack[:-1], machine.scopes[:-1]
         else:
             machine.ambiguity = f"</{name}> does not close what is open"
@@ -210,10 +213,12 @@ def end_tag(machine: HtmlState, name: str) -> None:
     machine.formatting = formatting.closed(machine.formatting, name)
     machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=True)
     stack = machine.stack
-    if name not in stack or name not in TABLE_PARTS | _ROOTS:
+    if name not in _TABLE_OR_ROOT or name not in stack:
         return
-    index = len(stack) - 1 - stack[::-1].index(name)
-    passed = stack[index + 1 :]
+    passed: list[str] = []
+    while stack.top != name:
+        passed.append(stack.top)
+        stack = stack.below
     if "noscript" in passed or any(":" in entry for entry in passed):
         machine.ambiguity = f"</{name}> closes what was opened outside"
     if name in TABLE_PARTS | {"table"} and ("template" in passed or "table" in passed):
@@ -222,7 +227,7 @@ def end_tag(machine: HtmlState, name: str) -> None:
         machine.ambiguity = "browsers with and without scripting disagree on where <noscript> ends"
     if name == "select" and passed:
         machine.ambiguity = "browsers disagree on what may stand inside <select>"
-    machine.stack = stack[:index]
+    machine.stack = stack.below
 
 
 def _end_mode(machine: HtmlState, name: str) -> None:
@@ -283,12 +288,11 @@ def _foreign_end_tag(machine: HtmlState, name: str) -> None:
         machine.ambiguity = f"</{name}> inside <svg> or <math> ends it"
         return
     stack = machine.stack
-    for index in range(len(stack) - 1, -1, -1):
-        if not stack[index].startswith(("svg:", "math:")):
-            break
-        if stack[index].partition(":")[2] == name:
-            machine.stack = stack[:index]
+    while stack and stack.top.startswith(("svg:", "math:")):
+        if stack.top.partition(":")[2] == name:
+            machine.stack = stack.below
             return
-        if stack[index] in INTEGRATION_POINTS:
+        if stack.top in INTEGRATION_POINTS:
             break
+        stack = stack.below
     machine.ambiguity = f"</{name}> does not close what is open inside <svg> or <math>"

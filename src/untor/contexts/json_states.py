@@ -9,6 +9,7 @@ from untor.contexts.embedded_language import EmbeddedLanguage, run, unfinished_e
 from untor.contexts.placement import Place, Refusal, refused
 from untor.contexts.script_literals import decoded
 from untor.contexts.script_tokens import ESCAPE_IN_STRING
+from untor.contexts.stacks import Stack
 from untor.contexts.url_lists import LocalUrl
 
 if TYPE_CHECKING:
@@ -43,7 +44,7 @@ class Json(EmbeddedLanguage):
 
     def __init__(self, *, addresses: str = "") -> None:
         self.state = "value"
-        self.stack: tuple[str, ...] = ()
+        self.stack: Stack[str] = Stack()
         self.tail = ""
         self.word = False
         self.addresses = addresses
@@ -82,7 +83,7 @@ class Json(EmbeddedLanguage):
 
     def _address(self) -> Place | Refusal:
         """Judge a value in a string of an import map or of speculation rules: a URL that something is loaded from."""
-        is_key = self.stack[-1:] == ("key",)
+        is_key = self.stack.ends_with("key")
         if is_key or (self.addresses == "speculationrules" and not (self.names and self.names[-1] in _URLS)):
             return refused(f"in this string of {_IN[self.addresses]}", "it would decide what is loaded", _FIXED)
         if self.addresses == "importmap" and self.names[:1] == ("integrity",):
@@ -121,7 +122,7 @@ def _value(json: Json, text: str, position: int) -> int:
     elif char == '"':
         json.state = "string"
         json.url = LocalUrl("resource-url") if json.addresses else None
-    elif char == "]" and json.stack[-1:] == ("[",):
+    elif char == "]" and json.stack.ends_with("["):
         json.stack, json.state = json.stack[:-1], "after"
     else:
         json.state = "lost"
@@ -137,7 +138,7 @@ def _key(json: Json, text: str, position: int) -> int:
         json.state = "string"
         json.stack += ("key",)
         json.text = ""
-    elif char == "}" and json.stack[-1:] == ("{",):
+    elif char == "}" and json.stack.ends_with("{"):
         json.stack, json.state = json.stack[:-1], "after"
     else:
         json.state = "lost"
@@ -165,7 +166,7 @@ def _string_text(json: Json, raw: str) -> None:
         return
     text = decoded(raw)
     json.text = None if json.text is None else (json.text + text)[:_LONGEST_NAME]
-    if json.url is not None and json.stack[-1:] != ("key",):
+    if json.url is not None and not json.stack.ends_with("key"):
         json.url = json.url.read(text)
 
 

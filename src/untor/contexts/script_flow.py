@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from untor.contexts.placement import Unreadable, unreadable
 from untor.contexts.script_sinks import HTML_STREAMS, VALUE, Chain, Sink, assigned, called, is_sink, keyed
+from untor.contexts.stacks import Stack
 
 Chains = frozenset[Chain]
 """What the last operand may be called; branches may have ended in several."""
@@ -45,6 +46,9 @@ class Level(NamedTuple):
     owner: Chains | None = None
 
 
+_OUTERMOST = Stack[Level]().push(Level())
+
+
 class Flow(NamedTuple):
     """The state: open brackets, the name of the last operand, the text of the last literal if it is alone.
 
@@ -53,7 +57,7 @@ class Flow(NamedTuple):
     document (HTML §8.1.8.1). ``streams`` tells that something unknown has been written into the document.
     """
 
-    levels: tuple[Level, ...] = (Level(),)
+    levels: Stack[Level] = _OUTERMOST
     chains: Chains = _NONE
     literal: str | None = None
     held: bool = False
@@ -64,16 +68,16 @@ class Flow(NamedTuple):
     @property
     def level(self) -> Level:
         """The innermost level."""
-        return self.levels[-1]
+        return self.levels.top
 
     @property
     def sink(self) -> Sink | None:
         """The sink that the expression is given to."""
-        return self.levels[-1].sink
+        return self.levels.top.sink
 
     def change(self, **changes: object) -> Flow:
         """Return the flow with something else known of the innermost level."""
-        return self._replace(levels=(*self.levels[:-1], self.levels[-1]._replace(**changes)))  # type: ignore[arg-type]
+        return self._replace(levels=self.levels.below.push(self.levels.top._replace(**changes)))  # type: ignore[arg-type]
 
     # --- operands --------------------------------------------------------------------------------------------------
 
@@ -188,12 +192,12 @@ class Flow(NamedTuple):
                 level = level._replace(base=None, sink=None)
             if any(chain[-2:] == ("Object", "assign") for chain in callee):
                 level = level._replace(owner=_NONE)
-            return outer._replace(levels=(*outer.levels, level), chains=_NONE, literal=None)
+            return outer._replace(levels=outer.levels.push(level), chains=_NONE, literal=None)
         if index:
             # What is read from a table of code or addresses by a value is a choice that the value makes.
             chosen = None if inside is None or inside.kind in {"html", "url"} else Sink("closed", inside.what)
             level = Level("index", chosen, chosen, "start", outer=self.chains or _UNNAMED)
-            return outer._replace(levels=(*outer.levels, level), chains=_NONE, literal=None)
+            return outer._replace(levels=outer.levels.push(level), chains=_NONE, literal=None)
         if entry in _FUNCTIONS and inside is not None and inside.functions:
             inside = None
         if entry == "{x":
@@ -201,13 +205,13 @@ class Flow(NamedTuple):
         kind = "object" if entry == "{o" else "group" if entry == "(" else ""
         owner = self.level.owner if kind == "object" and self.level.kind == "call" else None
         level = Level(kind, inside, inside, "start" if inside is None else "more", owner=owner)
-        return outer._replace(levels=(*outer.levels, level), chains=_NONE, literal=None)
+        return outer._replace(levels=outer.levels.push(level), chains=_NONE, literal=None)
 
     def closed(self) -> Flow:
         """Go over a bracket that closes."""
         if len(self.levels) == 1:
             return self
-        inner, levels = self.level, self.levels[:-1]
+        inner, levels = self.level, self.levels.below
         flow = self._end_of_statement()._replace(levels=levels)
         if inner.kind == "index":
             name = self.literal
@@ -296,11 +300,11 @@ class Flow(NamedTuple):
             return self
         if len(self.levels) != len(other.levels):
             return None
-        levels = []
-        for one, two in zip(self.levels, other.levels, strict=True):
+        levels: Stack[Level] = Stack()
+        for one, two in zip(reversed([*self.levels]), reversed([*other.levels]), strict=True):
             if (one.kind, one.base, one.sink, one.owner) != (two.kind, two.base, two.sink, two.owner):
                 return None
-            levels.append(
+            levels = levels.push(
                 one._replace(
                     at=one.at if one.at == two.at else "more",
                     callee=one.callee | two.callee,
@@ -311,7 +315,7 @@ class Flow(NamedTuple):
                 )
             )
         return Flow(
-            tuple(levels),
+            levels,
             self.chains | other.chains,
             self.literal if self.literal == other.literal else None,
             self.held or other.held,

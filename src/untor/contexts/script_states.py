@@ -45,6 +45,7 @@ from untor.contexts.script_tokens import (
     STATEMENT_WORDS,
     WORD,
 )
+from untor.contexts.stacks import Stack
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -108,7 +109,7 @@ class Script(EmbeddedLanguage):
         self.inner: EmbeddedLanguage | None = None
         self.role = ""
         self.filled = False
-        self.stack: tuple[str, ...] = ()
+        self.stack: Stack[str] = Stack()
         self.pending = ""
         self.tail = ""
         self.module = module

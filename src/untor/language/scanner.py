@@ -81,6 +81,8 @@ class Scanner:
         self._text_start = 0
         self._followed = 0
         self._followed_to = 0
+        self._is_last_close_passed = False
+        self._may_end_with_bang = True
 
     def scan(self) -> list[Mark]:
         """Return the marks and the text between them, without the lines that hold only steps."""
@@ -178,20 +180,31 @@ class Scanner:
     def _comment(self, at: int) -> int:
         """Pass an HTML comment through, or drop it when it has a mark inside (HTML §13.2.5.43 to 13.2.5.52)."""
         text = self.source.text
-        ends = [text.find("-->", at + 2) + 3, text.find("--!>", at + 4) + 4]
-        ends = [end for end, length in zip(ends, (3, 4), strict=True) if end >= length]
-        end = min(ends) if ends else len(text)
+        end = self._end_of_comment(at)
+        is_closed = end is not None
+        end = len(text) if end is None else end
         marked = _OPENER.search(text, at + 4, end)
         if marked is None:
             return end
-        if _CONDITIONAL.match(text, at) and ends:
+        if _CONDITIONAL.match(text, at) and is_closed:
             # Mail clients read what is in it as markup.
             return at + 4
         if not self._in_markup(at):
             return at + 4
-        if not ends:
+        if not is_closed:
             self.problems.append(Problem("comment-unclosed", self.source, at, at + 4))
         return self._add(Mark("nothing", at, end))
+
+    def _end_of_comment(self, at: int) -> int | None:
+        """Return where a comment ends, if it does; what is found not to come is not looked for again."""
+        text = self.source.text
+        close = -1 if self._is_last_close_passed else text.find("-->", at + 2)
+        self._is_last_close_passed = close < 0
+        bang = text.find("--!>", at + 4, close + 3 if close >= 0 else len(text)) if self._may_end_with_bang else -1
+        self._may_end_with_bang = self._may_end_with_bang and (bang >= 0 or close >= 0)
+        if bang >= 0:
+            return bang + 4
+        return close + 3 if close >= 0 else None
 
     def _in_markup(self, at: int) -> bool:
         if self.surroundings is None:
