@@ -244,7 +244,12 @@ def _code(script: Script, text: str, position: int) -> int:
         lose(script, _LOST)
         return position + 1
     lexeme, rest = match[0], text[position : position + 5]
-    if (match.end() == len(text) and lexeme[-1] in COMBINES) or (not script.module and "<!-".startswith(rest)):
+    if not script.module and (lexeme == "<!--" or (lexeme == "-->" and script.line_start)):
+        script.state = "line comment"
+        return match.end()
+    lexeme = {"<!--": "<", "-->": "--"}.get(lexeme, lexeme)
+    goes_on = rest == ".." or (not script.module and "<!-".startswith(rest))  # no tokens, but they begin one
+    if goes_on or (position + len(lexeme) == len(text) and lexeme[-1] in COMBINES):
         script.tail = rest
         return len(text)
     if char == "/" and text[position + 1 : position + 2] in {"/", "*"}:
@@ -253,10 +258,6 @@ def _code(script: Script, text: str, position: int) -> int:
     if char == "/":
         _solidus(script)
         return position + 1
-    if not script.module and (lexeme == "<!--" or (lexeme == "-->" and script.line_start)):
-        script.state = "line comment"
-        return match.end()
-    lexeme = {"<!--": "<", "-->": "--"}.get(lexeme, lexeme)
     _token(script, lexeme)
     return position + len(lexeme)
 
