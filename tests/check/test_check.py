@@ -12,9 +12,9 @@ from pathlib import Path
 
 import jsonschema
 import pytest
+from contexts.test_places import SOURCES
 from hypothesis import given
 from support import CASES, cases
-from test_places import SOURCES
 
 from untor import Engine, Policy, UntorError
 from untor.check.checker import check

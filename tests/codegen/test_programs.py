@@ -13,10 +13,10 @@ from types import SimpleNamespace
 from typing import TYPE_CHECKING, Any
 
 import pytest
+from codegen.test_speed import VALUES, Broken, Html, built, outcome
 from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 from support import cases
-from test_speed import VALUES, Broken, Html, built, outcome
 
 from untor import Engine, UntorError
 from untor.codegen import bytecode, loops, module

@@ -353,7 +353,7 @@ def test_what_is_not_there(data: dict[str, object], source: str, message: str, h
         assert source[end - 1 :].startswith(message.split('"')[1])
         return
     script_ = (
-        f"import sys; sys.path[:0] = {sys.path!r}; from test_speed import *; attributes.direct_types.update({{Plain, Lazy}})\n"
+        f"import sys; sys.path[:0] = {sys.path!r}; from codegen.test_speed import *; attributes.direct_types.update({{Plain, Lazy}})\n"
         f"data, source = next((each[0], each[1]) for each in MISSES if each[2] == {message!r} and each[1] == {source!r})\n"
         "try: engine.compile(source).render(data)\nexcept MissingValue as error: print(error.message)"
     )

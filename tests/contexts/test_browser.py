@@ -6,8 +6,8 @@ import re
 from typing import TYPE_CHECKING
 
 import pytest
+from contexts.test_places import ACCEPTED, HOSTILE
 from selenium.common.exceptions import TimeoutException
-from test_places import ACCEPTED, HOSTILE
 
 from untor import Engine
 

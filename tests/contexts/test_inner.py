@@ -44,6 +44,7 @@ TEXTS = st.lists(PIECES, max_size=10).map("".join)
 
 @given(st.sampled_from(sorted(STARTS)), TEXTS, st.integers(0, 40), st.booleans())
 @example(start="declarations", text="[a", cut=2, after_value=False)
+@example(start="module", text="...", cut=2, after_value=False)
 def test_text_can_come_in_pieces(start: str, text: str, cut: int, after_value: bool) -> None:  # noqa: FBT001
     """From any state, reading text in two pieces comes to the same place for values as reading it at once."""
     language = STARTS[start]
@@ -108,6 +109,30 @@ def test_other_languages_never_join(start: str) -> None:
         if name != start:
             assert STARTS[start].joined(language) is None
     assert LocalUrl("url").joined(LocalUrl("image-url")) is None
+
+
+PUNCTUATORS = """{ ( ) [ ] . ... ; , < > <= >= == != === !== + - * / % ** ++ -- << >> >>> & | ^ ! ~ && || ?? ?. ? : = += -= *=
+    %= **= <<= >>= >>>= &= |= ^= &&= ||= ??= => /= } <!-- -->""".split()
+"""ECMAScript §12.8, and the comments of §B.1.1."""
+
+
+@pytest.mark.parametrize("start", ["script", "module"])
+@pytest.mark.parametrize("before", ["", "a", "f(", "[1,", "a ? b", "x =", "{"])
+def test_punctuators_can_come_in_pieces(start: str, before: str) -> None:
+    """Wherever a punctuator is cut, what follows it is read as after the whole."""
+    for punctuator in PUNCTUATORS:
+        for cut in range(len(punctuator)):
+            for after in ("", " ", "a", "\n"):
+                text, at = before + punctuator + after, len(before) + cut
+                try:
+                    whole: object = STARTS[start].read(text).place()
+                except Unreadable as found:
+                    whole = found.code
+                try:
+                    pieces: object = STARTS[start].read(text[:at]).read(text[at:]).place()
+                except Unreadable as found:
+                    pieces = found.code
+                assert pieces == whole, (text, at)
 
 
 def test_a_state_that_does_not_advance_is_a_bug() -> None:

@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
 import pytest
-import test_hostile as hostile
+from contexts import test_hostile as hostile
 from hypothesis import event, given
 from hypothesis import strategies as st
 from javascript import JavaScript

@@ -1,6 +1,6 @@
 """What each escaping function prints for some values, exactly, and what it says of those that it blocks or refuses.
 
-``cases/escapers.txt`` is the table; ``python tests/test_escapers.py`` writes it again, to be read before it is kept.
+``cases/escapers.txt`` is the table; ``python tests/escape/test_escapers.py`` writes it again, to be read before it is kept.
 """
 
 from __future__ import annotations

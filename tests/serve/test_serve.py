@@ -14,8 +14,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import pytest
+from cli.test_cli import untor
 from serving import Answer, ask, served
-from test_cli import untor
 
 from untor import Engine
 from untor.cli.main import main
@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 
     from selenium.webdriver import Chrome
 
-EXAMPLES = Path(__file__).parent.parent / "examples"
+EXAMPLES = Path(__file__).parents[2] / "examples"
 
 
 @pytest.fixture

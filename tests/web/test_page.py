@@ -13,11 +13,11 @@ from typing import TYPE_CHECKING, Any
 from wsgiref.validate import validator
 
 import pytest
+from contexts.test_places import ACCEPTED, NASTY
 from hypothesis import given
 from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser, LexborNode
 from serving import ask, served
-from test_places import ACCEPTED, NASTY
 
 from untor import Engine, MarkError, MissingValue, Page, PlacementError, Policy, RenderError, TrustedHTML
 
