@@ -27,6 +27,7 @@ URLS = [
     ("", "scheme start"), (" \t\x01", "scheme start"), ("htt", "scheme"), ("a-b", "scheme"), ("https:", "special authority slashes"),
     ("HTTP:/", "special authority second slash"), ("https:\\\\", "special authority ignore slashes"), ("https://h", "authority"),
     ("https://u:p@h:1", "authority"), ("https:h", "special without slashes"), ("https:h/", "path"), ("https://h?", "query"),
+    ("a?#", "fragment"), ("/a?#", "fragment"), ("https://h?#", "fragment"), ("mailto:a?#", "fragment"), ("?#", "fragment"),
     ("https://h#", "fragment"), ("/", "relative slash"), ("\\", "relative slash"), ("//", "special authority ignore slashes"),
     ("/\t/", "special authority ignore slashes"), ("///h", "authority"), ("/a", "path"), ("/a/b?c", "query"), ("/?", "query"), ("?", "query"),
     ("?a#", "fragment"), ("#?", "fragment"), ("a/b:c", "path"), ("1:b", "path"), (".", "path"), ("a?b:c", "query"), ("a b", "path"),
@@ -88,6 +89,24 @@ def test_formatting(tags: str, lost: bool) -> None:  # noqa: FBT001  a table's c
     assert misnested(common(inline, Inline())) == lost
 
 
+def test_what_follows_a_conditional_comment() -> None:
+    """The comment ends where a browser ends it, wherever its text is cut."""
+    page = "<!--[if mso]><p>a</p><![endif]--><p title='"
+    for cut in range(len(page)):
+        machine = HtmlState()
+        machine.read(page[:cut])
+        machine.read(page[cut:])
+        assert machine.state == "attribute value (single-quoted)", page[:cut]
+
+
+def test_two_values_in_an_address() -> None:
+    """After a value in an opaque path another may follow, and what is percent-encoded by hand."""
+    state = UrlState().read("mailto:", SCHEMES).took_value()
+    assert (state.state, state.percent) == ("opaque path", "")
+    assert state.took_value() == state
+    assert state.read("%2", SCHEMES).percent == "%2"
+
+
 def test_meanings() -> None:
     """What an attribute means, besides what the cases show."""
     kinds = {name: meaning("input", name) for name in ("checked", "aria-busy", "value", "formaction")}
@@ -145,6 +164,7 @@ def test_attributes_are_those_of_a_parser() -> None:
         ("<title>", ["<", "/", "title", ">", " ", "a"], 4), ("<style>", ["<", "/", "style", ">", "!", "-"], 4),
         ("<textarea>", ["</", "textarea", ">", "/", "x"], 4), ("<svg><![CDATA[", ["]", ">", "<", "]]"], 5),
         ("<!", ["-", ">", "!", "<", "a"], 5), ("<!--", ["-", ">", "!", "<", "--"], 5), ("<?", ["?", ">", "a"], 5),
+        ("", ["</", ">", "<", "x", "?", "!"], 4), ("<p a", ["=", ">", "/", " ", "'"], 4), ("<p a=", ["'", '"', ">", "x", " "], 4),
         ("<!doctype", [" ", ">", "'", "html", "a"], 4),
     ],
 )  # fmt: skip
