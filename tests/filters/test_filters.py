@@ -463,3 +463,22 @@ def test_formats_are_those_of_babel(name: str, number: Any, moment: datetime) ->
             own = format_of(name, pattern)
             assert own is None or own(value) == expected
             assert own is not None or pattern in {"w", "H z", "long", "full"}
+
+
+class Loud(int):
+    """A number that prints itself as something else."""
+
+    def __str__(self) -> str:
+        return "<script>"
+
+    __repr__ = __str__
+
+
+@pytest.mark.parametrize("name", ["number", "percent", "money('EUR')"])
+def test_numbers_are_what_they_are(name: str) -> None:
+    """What a subclass of a number prints itself as does not count, and what has too many digits is an error."""
+    page = engine.compile(f"{{= x | {name} =}}").render
+    assert page(x=Loud(5)) == page(x=5)
+    for number in (10**5000, Decimal("1E+500000"), Decimal("sNaN")):
+        with pytest.raises(RenderError, match="the number is too large"):
+            page(x=number)

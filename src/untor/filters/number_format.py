@@ -61,14 +61,14 @@ class NumberFormat:
 
     def __call__(self, number: Number) -> str:
         """Return a number as the pattern has it."""
-        exact = number if isinstance(number, Decimal) else Decimal(str(number))
-        if not (self.is_plain and exact.is_finite()):
-            return self._by_babel(number)
         try:
+            exact = _exact(number)
+            if not (self.is_plain and exact.is_finite()):
+                return self._by_babel(number)
             if self.scale:
                 exact = exact.scaleb(self.scale, _ROOMY)
             rounded = exact.quantize(self.quantum, getcontext().rounding, _ROOMY)
-        except InvalidOperation:
+        except (InvalidOperation, ValueError):
             raise FilterProblem("the number is too large.") from None
         is_negative = exact.is_signed()
         whole, _, fraction = format(rounded.copy_abs(), self.spec).partition(".")
@@ -83,10 +83,17 @@ class NumberFormat:
         try:
             with localcontext() as context:
                 context.prec = _MOST_WRITTEN
-                written: str = self.pattern.apply(number, self.locale, currency=self.currency)
+                written: str = self.pattern.apply(_exact(number), self.locale, currency=self.currency)
         except (InvalidOperation, ValueError):
             raise FilterProblem("the number is too large.") from None
         return written
+
+
+def _exact(number: Number) -> Decimal:
+    """Return a number as the decimal that it is written as; what a subclass prints itself as does not count."""
+    if isinstance(number, Decimal):
+        return number
+    return Decimal(int.__repr__(number) if isinstance(number, int) else float.__repr__(number))
 
 
 @lru_cache(256)
