@@ -5,19 +5,16 @@ from __future__ import annotations
 from functools import lru_cache
 
 from untor.filters.locales import locale_named, zone_named
-from untor.runtime.filter_error import FilterProblem, unfit
+from untor.runtime.filter_error import FilterProblem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
-    from datetime import date, datetime, time, tzinfo
+    from datetime import datetime, time, tzinfo
     from types import ModuleType
     from typing import Any
 
     from untor.filters.locale_settings import LocaleSettings
-
-_MILLISECONDS_FROM = 100_000_000_000
-"""Numbers from here on are milliseconds: as seconds they would be after the year 5000."""
 
 
 def date_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
@@ -36,7 +33,7 @@ def date_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
         Takes dates, datetimes, ISO 8601 text and POSIX timestamps. A datetime with a time zone is told in
         ``timezone``, else in that of the engine.
         """
-        moment = _moment(value, zone_of(timezone), needs="dates")
+        moment: Any = moments().moment_of(value, zone_of(timezone), needs="dates")
         day = moment.date() if hasattr(moment, "date") else moment
         where = name_of(locale)
 
@@ -50,7 +47,7 @@ def date_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
     def time_(value: object, pattern: str = "short", *, locale: str | None = None, timezone: str | None = None) -> str:
         """Return the time of day for people, in a style or by a CLDR pattern (``HH:mm``)."""
         zone = zone_of(timezone)
-        moment: Any = _time(value) or _moment(value, zone, needs="times")
+        moment: Any = moments().time_of(value) or moments().moment_of(value, zone, needs="times")
         if not hasattr(moment, "hour"):
             raise FilterProblem("it works on times, and this is a date without one.")
         where = name_of(locale)
@@ -67,7 +64,7 @@ def date_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
     ) -> str:
         """Return date and time for people, in a style or by a CLDR pattern (``d MMM y HH:mm``)."""
         zone = zone_of(timezone)
-        moment: Any = _moment(value, zone, needs="datetimes")
+        moment: Any = moments().moment_of(value, zone, needs="datetimes")
         if not hasattr(moment, "hour"):
             raise FilterProblem("it works on dates with a time, and this is a date alone: use date.")
         where = name_of(locale)
@@ -84,7 +81,7 @@ def date_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
         from babel.dates import format_timedelta  # noqa: PLC0415
 
         now = _now(settings)
-        moment: Any = _moment(value, None, needs="datetimes")
+        moment: Any = moments().moment_of(value, None, needs="datetimes")
         if not hasattr(moment, "hour"):
             from datetime import datetime, time  # noqa: PLC0415
 
@@ -103,6 +100,14 @@ def _now(settings: LocaleSettings) -> datetime:
     from datetime import UTC, datetime  # noqa: PLC0415
 
     return settings.clock() if settings.clock is not None else datetime.now(UTC)
+
+
+@lru_cache(1)
+def moments() -> ModuleType:
+    """Return the module that reads moments, loaded when the first one is printed."""
+    from untor.filters import moments as module  # noqa: PLC0415
+
+    return module
 
 
 @lru_cache(1)
@@ -136,54 +141,3 @@ def _written(  # noqa: PLR0917  what writes a moment, and with what
 def _own(moment: time | datetime, zone: tzinfo | None) -> tzinfo | None:
     """Return the time zone to tell a moment in: its own where it has one and no other is asked for."""
     return zone or moment.tzinfo if moment.tzinfo is not None else None
-
-
-def _moment(value: object, zone: tzinfo | None, *, needs: str) -> date | datetime:
-    """Return a date or datetime, one with a time zone told in ``zone``."""
-    from datetime import UTC, date, datetime  # noqa: PLC0415  loaded when the first date is printed
-
-    if type(value) is date:
-        return value
-    if isinstance(value, str):
-        value = _read(value)
-    elif isinstance(value, int | float) and not isinstance(value, bool):
-        seconds = value / 1000 if abs(value) >= _MILLISECONDS_FROM else value
-        try:
-            value = datetime.fromtimestamp(seconds, UTC)
-        except (ValueError, OverflowError, OSError):
-            raise FilterProblem(f"{value!r} is no timestamp.") from None
-    if not isinstance(value, date):
-        raise unfit(needs, value)
-    if isinstance(value, datetime) and value.tzinfo is not None and zone is not None:
-        try:
-            return value.astimezone(zone)
-        except (ValueError, OverflowError):
-            return value
-    return value
-
-
-def _read(text: str) -> date | datetime:
-    from datetime import date, datetime  # noqa: PLC0415
-
-    text = text.strip()
-    try:
-        return date.fromisoformat(text)
-    except ValueError:
-        pass
-    try:
-        return datetime.fromisoformat(text)
-    except ValueError:
-        raise FilterProblem(f"{text[:40]!r} is no date; dates are written like 2031-05-17.") from None
-
-
-def _time(value: object) -> time | None:
-    from datetime import time  # noqa: PLC0415
-
-    if isinstance(value, time):
-        return value
-    if isinstance(value, str) and "-" not in value[:5]:
-        try:
-            return time.fromisoformat(value.strip())
-        except ValueError:
-            return None
-    return None
