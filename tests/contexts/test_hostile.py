@@ -383,3 +383,20 @@ def test_speculation_rules() -> None:
         "none": [None, True, 0.5, [5]],
     }
     assert "h.example" not in engine.compile(source).render(x=rules)
+
+
+@pytest.mark.parametrize(
+    "around", ["<script>{}</script>", "<script>function g() {{ {} }}</script>", '<p onclick="{}">']
+)
+@pytest.mark.parametrize(
+    "before",
+    [
+        "", "'a'; ", "<! if x !>f(); <! end !> ", "<! if x !>f(); <! else !>'a'; <! end !> ", "<! if x !>'a'; <! else !>f(); <! end !> ",
+        "<! for y in z !>f(); <! end !> ", "<! for y in z !>'a'; <! end !> ", "<! if x !><! for y in z !>f(); <! end !><! end !> ",
+    ],
+)  # fmt: skip
+def test_directives_through_branches(around: str, before: str) -> None:
+    """A string that is a directive on one way through the template takes no value, whatever comes first on another."""
+    with pytest.raises(PlacementError, match="a string that is a statement"):
+        Engine().compile(around.format(f"{before}'{{= v =}}'; f()"))
+    Engine().compile(around.format(f"f(); {before}'{{= v =}}'; f()"))

@@ -164,7 +164,7 @@ class Script(EmbeddedLanguage):
         for state in (first, second):
             state.valued, state.last, state.sealed = valued, last, sealed
             state.newline = state.line_start = state.start = False
-            state.prologue = first.prologue and second.prologue
+            state.prologue = first.prologue or second.prologue
             state.text = state.inner = None
         return first if first == second else None
 
