@@ -21,7 +21,7 @@ from hypothesis import strategies as st
 from javascript import JavaScript
 from selectolax.lexbor import LexborHTMLParser
 
-from untor import Engine, MarkError, PlacementError, RenderError
+from untor import Engine, MarkError, PlacementError, RenderError, UntorError
 from untor.escape.javascript import json_value, script_value
 
 if TYPE_CHECKING:
@@ -364,3 +364,28 @@ def test_literals_read_back(js: JavaScript, value: str, inside: str) -> None:
 def test_the_engine_can_see(js: JavaScript) -> None:
     """Put together by hand, a hostile value does run code, and the traces show it."""
     assert js.traces("rec('a')", "rec(''+rec(1)+'')", "rec('a") == [[["a"]], [[1], ["1"]], ["SyntaxError"]]
+
+
+SOLIDI = [
+    "async function f() {} /a#/.test(b)", "x = async function () {} /a#/2", "async () => {}\n/a#/.test(b)", "x = async () => {}\n/a#/.test(b)",
+    "async /a#/2", "async (b) /a#/2", "x = {async *f() { return /a#/ } }", "class A { async f() {} } /a#/.test(b)", "async\nfunction f() {} /a#/.test(b)",
+    "x = async y => /a#/", "{ } /a#/.test(b)", "x = { } /a#/2", "a\n++b\n/a#/2", "a++ /a#/2", "if (a) {} /a#/.test(b)", "(a) /a#/2", "if (a) /a#/.test(b)",
+    "while (a) /a#/.test(b)", "a = b ? /a#/ : c", "a = b\n/a#/2", "return_ /a#/2", "typeof /a#/", "x = typeof a /a#/2", "({}) /a#/2", "x = [] /a#/2",
+    "x = function () {} /a#/2", "(function () {}) /a#/2", "function f() {} /a#/.test(b)", "class A {} /a#/.test(b)", "x = class {} /a#/2", "x = `a` /a#/2",
+    "a: /a#/.test(b)", "switch (a) { case /a#/: }", "do /a#/.test(b); while (a)", "x = a.return /a#/2", "x = {get a() {}} /a#/2", "throw /a#/", "x = !/a#/",
+    "x = a?.b /a#/2", "x = new A /a#/2", "x = new.target_ /a#/2", "f() /a#/2", "x = 5 /a#/2", "x = /b/ /a#/2", "x = y\n{} /a#/.test(b)", "let x = 1; { /a#/.test(b) }",
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("source", SOLIDI)
+def test_expressions_that_begin_with_a_solidus(js: JavaScript, source: str) -> None:
+    """A solidus begins a regular expression for Untor only where it does for the engine: no other takes a class with one."""
+    try:
+        contexts = [
+            each.context for each in Engine().compile(f"<script>{source.replace('#', '{= x =}')}</script>").placements
+        ]
+    except UntorError:
+        contexts = []
+    code = f"async function g() {{ {source.replace('#', '[/]')} }}"
+    is_regexp = js.traces(f"new Function({json.dumps(code)})") == [[]]
+    assert contexts == (["script-regexp"] if is_regexp else [])
