@@ -400,3 +400,5 @@ def test_directives_through_branches(around: str, before: str) -> None:
     with pytest.raises(PlacementError, match="a string that is a statement"):
         Engine().compile(around.format(f"{before}'{{= v =}}'; f()"))
     Engine().compile(around.format(f"f(); {before}'{{= v =}}'; f()"))
+    # A string that is part of an expression is no directive, nor is one that follows it.
+    Engine().compile(around.format("g = 'a'; '{= v =}'; f()"))

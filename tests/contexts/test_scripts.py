@@ -374,6 +374,8 @@ SOLIDI = [
     "x = function () {} /a#/2", "(function () {}) /a#/2", "function f() {} /a#/.test(b)", "class A {} /a#/.test(b)", "x = class {} /a#/2", "x = `a` /a#/2",
     "a: /a#/.test(b)", "switch (a) { case /a#/: }", "do /a#/.test(b); while (a)", "x = a.return /a#/2", "x = {get a() {}} /a#/2", "throw /a#/", "x = !/a#/",
     "x = a?.b /a#/2", "x = new A /a#/2", "x = new.target_ /a#/2", "f() /a#/2", "x = 5 /a#/2", "x = /b/ /a#/2", "x = y\n{} /a#/.test(b)", "let x = 1; { /a#/.test(b) }",
+    "for (a; /a#/.test(b); ) c", "for (;; /a#/) c", "for (a of b) /a#/.test(c)", "class A { [b] = 1; c }; /a#/.test(b)", "class A { static {} d() {} } /a#/.test(b)",
+    "x = class { a() {} 'b' = 1 } /a#/2", "x = {a, b} /a#/2", "x = {a, 'b': c} /a#/2",
 ]  # fmt: skip
 
 

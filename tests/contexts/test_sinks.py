@@ -207,3 +207,17 @@ def test_a_nonce_covers_no_module_of_a_value(browser: Chrome, site: Site) -> Non
     page = engine.compile(source).page({"x": f"{site.elsewhere}/{site.round}/code.js"}, policy=engine.policy or True)
     assert runs(browser, site, [("text/html", page.body.decode())]) == []
     assert "about:invalid" in page.body.decode()
+
+
+@pytest.mark.parametrize("operator", ["=", "+=", "&&=", "||=", "??="])
+def test_what_is_assigned_in_any_way(operator: str) -> None:
+    """Each operator that can assign its right side, or text with it, gives a sink what it takes."""
+    html, url = "el.innerHTML {} {{= x =}}", "location.href {} {{= x =}}"
+    (found,) = Engine().compile(f"<script>{html.format(operator)}</script>").placements
+    assert found.escapers == ("script-html",)
+    source = f"<script>{url.format(operator)}</script>"
+    if operator == "+=":
+        with pytest.raises(PlacementError):
+            Engine().compile(source)
+    else:
+        assert Engine().compile(source).placements[0].escapers == ("script-url",)

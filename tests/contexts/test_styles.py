@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from typing import TYPE_CHECKING, Any
 
 import pytest
@@ -10,7 +11,7 @@ from hypothesis import event, given
 from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
-from untor import Engine, MarkError, PlacementError, RenderError, TrustedCSS
+from untor import Engine, MarkError, PlacementError, RenderError, TrustedCSS, UntorError
 from untor.escape.css import (
     style_keyframes,
     style_name,
@@ -24,7 +25,7 @@ from untor.escape.css import (
 from untor.escape.printing import MISSING, NotPrintable
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Iterator, Sequence
 
 engine = Engine()
 HOSTILE = [
@@ -299,3 +300,37 @@ def test_rules_are_trusted_or_refused() -> None:
         "A value as a whole rule or declaration of a style",
         "Write the property out and print its value, or pass CSS that you vouch for as a TrustedCSS.",
     )
+
+
+TOKENS = ("a", "{", "}", "c:d", ";", "@media x", "@keyframes k", "@font-face")
+
+
+def declarations(nodes: Sequence[Any]) -> Iterator[tuple[str, str]]:
+    """Yield names and values of declarations, but not those of rules that a parser finds an error before."""
+    for node in nodes:
+        if node.type == "declaration":
+            yield node.lower_name, tinycss2.serialize(node.value).strip()
+        elif (
+            node.type in {"qualified-rule", "at-rule"}
+            and node.content is not None
+            and not any(token.type == "error" for token in node.prelude)
+        ):
+            yield from declarations(
+                tinycss2.parse_blocks_contents(node.content, skip_comments=True, skip_whitespace=True)
+            )
+
+
+@pytest.mark.parametrize("length", range(4))
+def test_a_declaration_is_one(length: int) -> None:
+    """Whatever rules and braces stand before it, a value that is taken for that of a declaration is one for a parser."""
+    engine, compiled = Engine(), 0
+    for tokens in itertools.product(TOKENS, repeat=length):
+        before = " ".join(tokens)
+        try:
+            page = engine.compile(f"<style>{before} p{{color:{{= x =}}}}</style>").render(x="red")
+        except UntorError:
+            continue
+        compiled += 1
+        rules = tinycss2.parse_stylesheet(page[7:-8], skip_comments=True, skip_whitespace=True)
+        assert ("color", "red") in [*declarations(rules)], before
+    assert compiled > 8**length / 3

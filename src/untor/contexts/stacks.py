@@ -59,7 +59,10 @@ class Stack(Generic[Item]):
     def __getitem__(self, index: int | slice) -> Item | Stack[Item]:
         """Return an item counted from the top, ``[-1]``, or all but some of the items at the top, ``[:-1]``."""
         stack = self
-        for _ in range(-(index.stop if isinstance(index, slice) else index + 1)):
+        over = -index.stop if isinstance(index, slice) else -index - 1
+        if over < 0:
+            raise IndexError("a stack is counted from the top")
+        for _ in range(over):
             stack = stack.below
         if isinstance(index, slice):
             return stack
