@@ -37,7 +37,7 @@ _LISTS = frozenset().union(*_ITEMS.values())
 _EMPTY = Stack(FORMATTING | _LISTS | _ITEMS.keys() | {"p", "table", "!"})
 
 
-class Segment(NamedTuple):
+class FormattingList(NamedTuple):
     """What is open inside a marker: formatting elements, what is in them; ``!`` after one was closed by another tag."""
 
     marker: str = ""
@@ -50,7 +50,7 @@ class Segment(NamedTuple):
         """Tell whether a formatting element is open here."""
         return not FORMATTING.isdisjoint(self.entries.members)
 
-    def cut(self, depth: int) -> Segment:
+    def cut(self, depth: int) -> FormattingList:
         """Drop all entries but the lowest; formatting elements among them are lost on the way."""
         entries, lost = self.entries, False
         while entries.depth > depth:
@@ -69,8 +69,8 @@ class Segment(NamedTuple):
 class Inline(NamedTuple):
     """The segment that is being read, and those around it."""
 
-    here: Segment = Segment()
-    outer: Stack[Segment] = Stack()
+    here: FormattingList = FormattingList()
+    outer: Stack[FormattingList] = Stack()
 
     def __bool__(self) -> bool:
         return bool(self.outer or self.here.entries)
@@ -92,7 +92,7 @@ class Inline(NamedTuple):
         around = self.here.around | {self.here.marker}
         if "table" in self.here.entries:
             around |= {"table"}
-        return Inline(Segment(marker, _EMPTY, around, self.has_formatting()), self.outer.push(self.here))
+        return Inline(FormattingList(marker, _EMPTY, around, self.has_formatting()), self.outer.push(self.here))
 
     def left(self) -> Inline:
         """Return what is open around the marker."""
