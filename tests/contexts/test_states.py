@@ -86,7 +86,7 @@ def test_formatting(tags: str, lost: bool) -> None:  # noqa: FBT001  a table's c
         name = tag.strip("</>")
         inline = closed(inline, name) if tag.startswith("</") else opened(inline, name, in_p=False)
     assert misnested(inline) == lost
-    assert misnested(common(inline, Inline())) == lost
+    assert misnested(common(inline, Inline())) == misnested(common(Inline(), inline)) == lost
 
 
 def test_what_follows_a_conditional_comment() -> None:
@@ -200,6 +200,35 @@ def test_stacks_are_like_tuples(first: list[str], second: list[str], less: int) 
         assert one.down_to(len(first) - less) == Stack(tracked) + tuple(first[: len(first) - less])
         assert one.ends_with("a") == (first[-1:] == ["a"])
         assert not first or one[-1] == first[-1]
+
+
+class Alike:
+    """A thing that has the hash of all others of its kind."""
+
+    def __hash__(self) -> int:
+        return 1
+
+    def __eq__(self, other: object) -> bool:
+        return self is other
+
+
+def test_stacks_that_only_seem_to_be_alike() -> None:
+    """Stacks are compared by their items, and counted from the top only."""
+    assert Stack[Alike]().push(Alike()) != Stack[Alike]().push(Alike())
+    assert Stack[str]().push("a") != ("a",)
+    assert repr(Stack[str]().push("a").push("b")) == "<'a' 'b'>"
+    for wrong in (-1, 0, slice(None, 1)):
+        with pytest.raises(IndexError):
+            Stack[str]()[wrong]
+
+
+def test_what_is_open_after_branches() -> None:
+    """What one branch has opened inside a marker is not open after both, whichever comes first."""
+    outer = opened(Inline(), "b", in_p=False)
+    inner = opened(opened(outer, "td", in_p=False), "i", in_p=False)
+    assert common(outer, inner) == common(inner, outer) == outer
+    assert inner.size() == 3
+    assert common(inner, opened(outer, "th", in_p=False)) == outer
 
 
 @given(ITEMS, ITEMS, ITEMS)

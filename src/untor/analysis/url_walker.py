@@ -156,10 +156,10 @@ class UrlWalker(BlockWalker[UrlState]):
         context, words, kind = _CONTEXTS[state]
         context = self.place.context if kind == URL else context
         expression = node.expression
-        word, said = _SAYING.get(context, ("", kind))
+        word, wording = _SAYING.get(context, ("", kind))
         if kind == COMPONENT and word and self.names.is_built_in(expression, word):
             assert isinstance(expression, tree.Filter)  # noqa: S101  is_built_in has looked
-            kind, expression = said, expression.value
+            kind, expression = wording, expression.value
         escaper = self.escaper.replace("resource-url", "url") if self.names.is_own_url(expression) else self.escaper
         escapers = (escaper,) if kind == URL else (_ESCAPERS[kind],)
         placement = self.placement(node, context, (*self.place.path, words), escapers)

@@ -186,8 +186,8 @@ class BlockWalker(Walker[State]):
         """Walk a whole template or part, inside its layout if it has one, into the frame's function."""
         frame = self.frame
         self.analysis.frames.append(frame)
-        taken = parameters_of(frame.reading, frame.part)
-        for parameter in taken or ():
+        parameters = parameters_of(frame.reading, frame.part)
+        for parameter in parameters or ():
             if parameter.default is not None:
                 frame.names.use(parameter.default)
             frame.names.bind(parameter.name)

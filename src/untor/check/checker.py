@@ -97,15 +97,15 @@ def _checked(
     if wanted.has_policy:
         # It puts nonces on the scripts itself; what attributes would do, browsers leave out without a word.
         off = off - {"csp-handler", "csp-style"} | {"csp-script"}
-    kept = [problem for problem in problems if not accepted.takes(problem) and problem.code not in off]
-    kept += accepted.left_over()
+    reported = [problem for problem in problems if not accepted.takes(problem) and problem.code not in off]
+    reported += accepted.left_over()
     sources = {name: reading.source for name, reading in site.readings.items()}
     trusted = [placement for placement in trusted if placement.template in chosen]
     if wanted.most_trusted is not None and len(trusted) > wanted.most_trusted:
-        kept.append(_over_budget(sources, trusted, wanted.most_trusted))
+        reported.append(_over_budget(sources, trusted, wanted.most_trusted))
     result = Checked(templates=len(chosen), accepted=accepted.count)
     result.findings = sorted(
-        finding_of(problem) for problem in kept if problem.source and _is_chosen(problem.source, site, chosen)
+        finding_of(problem) for problem in reported if problem.source and _is_chosen(problem.source, site, chosen)
     )
     result.trusted = sorted((shown(sources[placement.template]), placement) for placement in trusted)
     return result

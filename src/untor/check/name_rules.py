@@ -31,34 +31,36 @@ def _of_file(site: Site, reading: ParsedTemplate) -> Iterator[Problem]:
     yield from _not_given(site, reading)
     if reading.takes is None:
         return
-    taken = {parameter.name for parameter in reading.takes.parameters}
+    parameter_names = {parameter.name for parameter in reading.takes.parameters}
     read = {name.name for name, _ in reads} | _read_by_layouts(site, reading) | _defaults(reading.takes.parameters)
     for parameter in reading.takes.parameters:
         if parameter.name not in read:
             place = (reading.source, parameter.start, parameter.start + len(parameter.name))
             yield Problem("input-unread", *place, name=parameter.name, owner='the "takes"')
-    told = taken | site.known
+    told = parameter_names | site.known
     for name, _ in reads:
         if name.name not in told:
             told.add(name.name)
-            near = suggestion(name.name, taken, f'Add it there, "{name.name} = None" where it may be missing.')
+            near = suggestion(
+                name.name, parameter_names, f'Add it there, "{name.name} = None" where it may be missing.'
+            )
             words = {"name": name.name, "owner": f"the takes in line {_line(reading, reading.takes)}", "near": near}
             yield Problem("input-undeclared", reading.source, name.start, name.end, **words)
 
 
 def _of_part(site: Site, reading: ParsedTemplate, part: tree.Part) -> Iterator[Problem]:
-    taken = {parameter.name for parameter in part.parameters}
+    parameter_names = {parameter.name for parameter in part.parameters}
     reads = [*free_names(part.body)]
     read = {name.name for name, _ in reads} | _defaults(part.parameters)
     for parameter in part.parameters:
         if parameter.name not in read:
             place = (reading.source, parameter.start, parameter.start + len(parameter.name))
             yield Problem("input-unread", *place, name=parameter.name, owner=f'the part "{part.name}"')
-    told = taken | site.known
+    told = parameter_names | site.known
     for name, maybe in reads:
         if name.name not in told and not maybe:
             told.add(name.name)
-            near = suggestion(name.name, taken, "A part sees its parameters and the engine's globals only.")
+            near = suggestion(name.name, parameter_names, "A part sees its parameters and the engine's globals only.")
             words = {"name": name.name, "owner": f'the part "{part.name}"', "near": near}
             yield Problem("input-undeclared", reading.source, name.start, name.end, **words)
 

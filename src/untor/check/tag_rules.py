@@ -25,11 +25,11 @@ def charset(tags: list[Tag]) -> Iterator[Problem]:
     start = next((tag for tag in tags if tag.name in {"html", "head"} and not tag.closing and not tag.foreign), None)
     if start is None:
         return
-    said = [tag for tag in tags if tag.name == "meta" and not tag.foreign and _says_charset(tag)]
-    if not said:
+    declarations = [tag for tag in tags if tag.name == "meta" and not tag.foreign and _says_charset(tag)]
+    if not declarations:
         yield Problem("charset-missing", start.source, start.start, start.end, trouble="does not say its encoding")
         return
-    meta = said[0]
+    meta = declarations[0]
     value = meta.attributes.get("charset") or meta.attributes.get("content") or "utf-8"
     place = (meta.source, meta.start, meta.end)
     if not re.search(r"utf-?8", value, re.IGNORECASE):

@@ -58,19 +58,19 @@ def command(
     """  # noqa: D301  click reads the backspace as "keep these lines"
     configured = settings()
     named = engine or (configured.engine if not folders else "")
-    wanted = CheckOptions(
+    check_options = CheckOptions(
         _acceptable(configured.accept),
         [*also, *configured.also],
         configured.most_trusted if most_trusted is None else most_trusted,
     )
-    for rule in wanted.also:
+    for rule in check_options.also:
         if rule not in ACCEPTABLE:
             raise click.UsageError(f'There is no rule "{rule}". {why_not(rule)}')
     try:
         site, only = _chosen(paths, folders, named)
         with progress("Checking pages") as report:
-            wanted = replace(wanted, has_policy=site.policy is not None)
-            checked = check(site.compiler, wanted, only=only, progress=report)
+            check_options = replace(check_options, has_policy=site.policy is not None)
+            checked = check(site.compiler, check_options, only=only, progress=report)
     except UntorError as error:
         click.echo(f"untor: {error}", err=True)
         sys.exit(2)

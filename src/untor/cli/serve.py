@@ -50,8 +50,8 @@ def command(*, folder: Path, given: DataOptions, engine: str | None, host: str, 
     try:
         from untor.serve.viewer import NEVER_KEPT, PreviewApp  # noqa: PLC0415  needs the extra's packages
 
-        made = _engine(folder, engine)
-        watched = _watched(made, given)
+        site_engine = _engine(folder, engine)
+        watched = _watched(site_engine, given)
         context_of(given)
         listening = bound(host, port)
     except CannotServe as error:
@@ -60,9 +60,9 @@ def command(*, folder: Path, given: DataOptions, engine: str | None, host: str, 
     from untor.serve.preview import Preview  # noqa: PLC0415
 
     preview = PreviewApp(
-        Preview(made, lambda: context_of(given)), watched, lambda text: click.echo(f"untor: {text}", err=True)
+        Preview(site_engine, lambda: context_of(given)), watched, lambda text: click.echo(f"untor: {text}", err=True)
     )
-    folders = ", ".join(path for _, path in made.compiler.loader.entries)
+    folders = ", ".join(path for _, path in site_engine.compiler.loader.entries)
     click.echo(f"Previewing {folders} at {address_of(listening, host)} (Ctrl-C stops it)")
     warn_of_others(host)
     run(guarded(preview.app, host, NEVER_KEPT), listening, before_stop=preview.stop)
@@ -84,9 +84,9 @@ def _engine(folder: Path, engine: str | None) -> Engine:
     own = settings()
     named = engine or (own.engine if folder == Path() else "")
     if named:
-        made = engine_named(named)
-        made.reload = True
-        return made
+        site_engine = engine_named(named)
+        site_engine.reload = True
+        return site_engine
     folders = own.folders if folder == Path() and own.folders else [_templates(folder)]
     static = next((each for each in (folder / "static", folder.parent / "static") if each.is_dir()), None)
     return Engine(folders, static=static, reload=True)

@@ -28,8 +28,8 @@ def command(folder: Path) -> None:
     """
     from untor.start import write_site  # noqa: PLC0415  only here
 
-    written = write_site(folder)
-    width = max(len(str(path)) for path in written)
-    for path in written:
+    files = write_site(folder)
+    width = max(len(str(path)) for path in files)
+    for path in files:
         click.echo(f"{path!s:<{width}}  {_WHAT[path.name]}")
     click.echo(f"\nLook at it:  cd {folder} && untor serve")

@@ -68,10 +68,10 @@ def engine_and_page(page: str, folders: tuple[str, ...], engine: str | None) -> 
     if not named:
         searched, name = find_page(page, folders)
         return Engine(searched), name
-    made = engine_named(named)
+    site_engine = engine_named(named)
     path = Path(page)
     if page.endswith(ENDINGS) and path.is_file():
-        for name, file in made.compiler.loader.files():
+        for name, file in site_engine.compiler.loader.files():
             if file.resolve() == path.resolve():
-                return made, name
-    return made, page
+                return site_engine, name
+    return site_engine, page

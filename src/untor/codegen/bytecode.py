@@ -89,8 +89,8 @@ class BytecodeCompiler:
         kept = ast.Tuple([each for _, each in self.kept.values()], ast.Load())
         tables = constant(code), constant(tuple(self.names)), constant(tuple(self.joins))
         numbers = constant(len(self.given)), constant(slots)
-        made = call("_loop", *tables, kept, *numbers, constant(self.chunks), constant(self.awaits))
-        return Program(made, [load(name) for name in self.given])
+        maker = call("_loop", *tables, kept, *numbers, constant(self.chunks), constant(self.awaits))
+        return Program(maker, [load(name) for name in self.given])
 
     # --- steps and slots -----------------------------------------------------------------------------------------
 
@@ -168,10 +168,10 @@ class BytecodeCompiler:
         skip = self.test(test)
         self.block(body)
         if otherwise:
-            done = self.step(JUMP, 0) + 1
+            to_end = self.step(JUMP, 0) + 1
             self.here(skip)
             self.block(otherwise)
-            self.here(done)
+            self.here(to_end)
         else:
             self.here(skip)
 
@@ -378,11 +378,11 @@ class BytecodeCompiler:
                 skip = self.test(test)
         known = dict(self.owners)
         self.value(then, slot)
-        done = self.step(JUMP, 0) + 1
+        to_end = self.step(JUMP, 0) + 1
         self.here(skip)
         self.owners = dict(known)
         self.value(otherwise, slot)
-        self.here(done)
+        self.here(to_end)
         self.owners = known
         return slot
 

@@ -155,19 +155,19 @@ class ExpressionGenerator:
     def handed(self, node: tree.Expression, *, lenient: bool = False) -> ast.expr:
         """Build a value that gets a name, is an argument, or is tested together with others: only data may be."""
         outer, self.handing_on = self.handing_on, True
-        built = self.build(node, lenient=lenient)
+        expression = self.build(node, lenient=lenient)
         self.handing_on = outer
-        return built
+        return expression
 
     def build(self, node: tree.Expression, *, lenient: bool = False, awaits: bool = True) -> ast.expr:
         """Build an expression; with ``lenient``, what is missing is ``MISSING`` and no error.
 
         Without ``awaits``, the value itself may still have to be awaited: see ``awaited``.
         """
-        built: ast.expr = getattr(self, f"_{type(node).__name__.lower()}")(node, lenient or self.lenient)
-        if not hasattr(built, "lineno"):
-            self.locations.place(built, node.start, node.end)
-        return self.awaited(built, node) if awaits else built
+        expression: ast.expr = getattr(self, f"_{type(node).__name__.lower()}")(node, lenient or self.lenient)
+        if not hasattr(expression, "lineno"):
+            self.locations.place(expression, node.start, node.end)
+        return self.awaited(expression, node) if awaits else expression
 
     def awaited(self, built: ast.expr, node: tree.Expression) -> ast.expr:
         """Await the value of an expression, where it can be that it has to be."""
@@ -178,12 +178,12 @@ class ExpressionGenerator:
 
     def truth(self, node: tree.Expression) -> ast.expr:
         """Build a test; what could be an array or a data frame is asked for items."""
-        built = self.build(node, awaits=False)
+        expression = self.build(node, awaits=False)
         if isinstance(node, tree.Comparisons | tree.Constant) or (
             isinstance(node, tree.Unary) and node.operator == "not"
         ):
-            return built
-        value, again = self._twice(built)
+            return expression
+        value, again = self._twice(expression)
         other = _awaited(again) if self.may_wait(node) else again
         chosen = ast.IfExp(_is_plain(value), again, call("_truth", other))
         return self.locations.place(chosen, node.start, node.end)
@@ -272,10 +272,10 @@ class ExpressionGenerator:
         first, last = self.locations.of(node.start), self.locations.of(node.end)
         self.module_state.reads[(self.locations.file, *first, *last, self.items)] = (variable, node.name)
         if self.items:
-            built: ast.expr = ast.Subscript(load(variable), constant(node.name), LOAD)
+            expression: ast.expr = ast.Subscript(load(variable), constant(node.name), LOAD)
         else:
-            built = ast.Attribute(load(variable), node.name, LOAD)
-        return self.locations.place(built, node.start, node.end)
+            expression = ast.Attribute(load(variable), node.name, LOAD)
+        return self.locations.place(expression, node.start, node.end)
 
     def test(self, variable: str, value: ast.expr, *, items: bool) -> ast.expr:
         """Test that a value is a dict, or of a type whose dots are attributes; of a variable that is known already."""
@@ -283,8 +283,8 @@ class ExpressionGenerator:
         if kind is not None:
             return ast.Compare(load(kind), [ast.Is()], [constant(None)]) if items else load(kind)
         of_type = call("_type", value)
-        wanted: tuple[ast.cmpop, str] = (ast.Is(), "_dict") if items else (ast.In(), "_direct")
-        return ast.Compare(of_type, [wanted[0]], [load(wanted[1])])
+        comparison: tuple[ast.cmpop, str] = (ast.Is(), "_dict") if items else (ast.In(), "_direct")
+        return ast.Compare(of_type, [comparison[0]], [load(comparison[1])])
 
     def test_of_last(self, name: str, value: ast.expr) -> ast.expr:
         """In a loop: bind the value to a name and test that its type has attribute access."""
@@ -354,9 +354,9 @@ class ExpressionGenerator:
     def _owner(self, node: tree.Expression, *, lenient: bool) -> ast.expr:
         """Build the owner before a dot: after a ``?``, ``None`` is as good as missing."""
         outer, self.handing_on = self.handing_on, False
-        built = self.build(node, lenient=lenient)
+        expression = self.build(node, lenient=lenient)
         self.handing_on = outer
-        return call("_none_is_missing", built) if isinstance(node, tree.Maybe) and not lenient else built
+        return call("_none_is_missing", expression) if isinstance(node, tree.Maybe) and not lenient else expression
 
     def _slice(self, node: tree.Slice, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         parts = [constant(None) if part is None else self.build(part) for part in (node.first, node.last, node.step)]
@@ -405,17 +405,17 @@ class ExpressionGenerator:
         return ast.IfExp(self.truth(node.test), then, otherwise)
 
     def _call(self, node: tree.Call, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
-        shown = self.locations.source.text[node.function.start : node.function.end]
+        source_text = self.locations.source.text[node.function.start : node.function.end]
         if isinstance(node.function, tree.Attribute):
             owner = self._owner(node.function.owner, lenient=False)
-            function = call("_callee_of", owner, constant(node.function.name), constant(shown))
+            function = call("_callee_of", owner, constant(node.function.name), constant(source_text))
         else:
-            function = call("_callee", self.build(node.function), constant(shown))
+            function = call("_callee", self.build(node.function), constant(source_text))
         self._placed(function, node.function.start, node.function.end)
         named = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
-        built = ast.Call(function, [self.handed(part) for part in node.arguments], named)
-        self.module_state.calls[self.locations.called(node.start)] = ("call", shown)
-        return built
+        code_call = ast.Call(function, [self.handed(part) for part in node.arguments], named)
+        self.module_state.calls[self.locations.called(node.start)] = ("call", source_text)
+        return code_call
 
     def _filter(self, node: tree.Filter, lenient: bool) -> ast.expr:  # noqa: FBT001
         name = self.fresh("_t")

@@ -87,15 +87,17 @@ class FunctionGenerator(LoopGenerator):
     def definition(self) -> ast.stmt:
         """Return the definition of a function."""
         function = self.function
-        taken = [statement for each in function.parameters for statement in self.taken(each, entry=False)]
+        parameter_code = [statement for each in function.parameters for statement in self.taken(each, entry=False)]
         inner = self.block(function.body, APPEND)
         start: list[ast.stmt] = []
         if function.context:
             get = ast.Attribute(load("_scope"), "get", LOAD)
             start = [ast.Assign([store("_get")], get), *variables(self.expressions.inputs)]
-        taken += self.expressions.kinds_known([*self.expressions.kinds])
+        parameter_code += self.expressions.kinds_known([*self.expressions.kinds])
         names = [*self.passed_to(function), *(f"_p_{each.name}" for each in function.parameters)]
-        return self.way.define(function.name, [*names, *function.slots], [*start, *taken, *inner], plain=function.plain)
+        return self.way.define(
+            function.name, [*names, *function.slots], [*start, *parameter_code, *inner], plain=function.plain
+        )
 
     def taken(self, parameter: tree.Parameter, *, entry: bool, variable: str = "") -> list[ast.stmt]:
         """Bind what the function takes: what it was given, the context's value, the default, or an error."""

@@ -85,14 +85,14 @@ class OutputWriter:
     def settled(parts: list[Part]) -> tuple[list[ast.stmt], list[Part]]:
         """Return statements that find out the values of parts, which are then written after other things are done."""
         statements: list[ast.stmt] = []
-        settled: list[Part] = []
+        parts_settled: list[Part] = []
         for part in parts:
             if isinstance(part, Printed) and isinstance(part.given, ast.NamedExpr):
                 statements.append(ast.Assign([part.given.target], part.given.value))
-                settled.append(part._replace(given=load(part.given.target.id)))
+                parts_settled.append(part._replace(given=load(part.given.target.id)))
             else:
-                settled.append(part)
-        return statements, settled
+                parts_settled.append(part)
+        return statements, parts_settled
 
     # --- reading -----------------------------------------------------------------------------------------------------
 
@@ -104,17 +104,17 @@ class OutputWriter:
         if not 0 < len(owners.found) <= MOST_OWNERS:
             return []
         nodes = [node for node in values if not isinstance(node, (tree.Name, tree.Constant))]
-        read = {id(node): self.expressions.fresh("_r") for node in nodes}
+        variable_of = {id(node): self.expressions.fresh("_r") for node in nodes}
         copies = []
         for items in (True, False):
             test = self.expressions.guard(owners.found, items=items)
-            copies.append((test, self.assigned(nodes, read)))
+            copies.append((test, self.assigned(nodes, variable_of)))
         self.expressions.direct, self.expressions.plain = {}, True
-        inner = self.assigned(nodes, read)
+        inner = self.assigned(nodes, variable_of)
         self.expressions.plain = False
         for test, statements in reversed(copies):
             inner = [ast.If(test, statements, inner)]
-        self.read = read
+        self.read = variable_of
         return inner
 
     def assigned(self, nodes: list[tree.Expression], read: dict[int, str]) -> list[ast.stmt]:
@@ -141,10 +141,10 @@ class OutputWriter:
         whole = target == RETURN
         if not (self.joins and given):
             return self.way.finish(_joined(parts)) if whole else [append(_joined(parts), target)]
-        made = call(self.module_state.join(*_shape(parts)), constant(None) if whole else load(target), *given)
+        join_call = call(self.module_state.join(*_shape(parts)), constant(None) if whole else load(target), *given)
         if whole:
-            return self.way.finish(ast.BoolOp(ast.Or(), [made, _joined(parts)]))
-        return [ast.Expr(ast.BoolOp(ast.Or(), [made, append(_joined(parts), target).value]))]
+            return self.way.finish(ast.BoolOp(ast.Or(), [join_call, _joined(parts)]))
+        return [ast.Expr(ast.BoolOp(ast.Or(), [join_call, append(_joined(parts), target).value]))]
 
     def quick(self, run: list[Item], named: list[str]) -> list[ast.stmt]:
         """Return the whole page where all that it prints are values that were handed over by name."""
@@ -208,16 +208,16 @@ class OutputWriter:
             inner = load(self.module_state.escaper(others[0]))
             whole = call(self.module_state.escaper(EMBEDDING[first]), *before, value, inner)
             return [self.ready(self.locations.place(whole, node.start, node.end))]
-        built: ast.expr = call(self.module_state.escaper(first), *before, value, *after)
-        self.locations.place(built, node.start, node.end)
+        expression: ast.expr = call(self.module_state.escaper(first), *before, value, *after)
+        self.locations.place(expression, node.start, node.end)
         for outer in others:
-            built = self.locations.place(call(self.module_state.escaper(outer), built), node.start, node.end)
+            expression = self.locations.place(call(self.module_state.escaper(outer), expression), node.start, node.end)
         if given is None:
             is_alone = self.module_state.joins is None and not (self.expressions.plain or others)
             if is_alone and isinstance(value, ast.Name) and first in _SPECIAL:
-                built = self.tested(value, _SPECIAL[first], built)
-            return [self.ready(built)]
-        return [Printed(letter, given, built, *operation.before, *operation.after)]
+                expression = self.tested(value, _SPECIAL[first], expression)
+            return [self.ready(expression)]
+        return [Printed(letter, given, expression, *operation.before, *operation.after)]
 
     @staticmethod
     def tested(value: ast.Name, special: tuple[ast.Constant, ...], built: ast.expr) -> ast.expr:

@@ -38,26 +38,29 @@ def values_read(inputs: Mapping[str, str], named: list[str], *, quick: bool, non
 
     Where all values were given by name, nothing else is looked at; with ``quick``, that has been seen to before.
     """
-    read: list[ast.stmt] = [ast.Assign([store("_get")], ast.Attribute(load("_scope"), "get", LOAD))]
-    read += variables(inputs)
+    by_name: list[ast.stmt] = [ast.Assign([store("_get")], ast.Attribute(load("_scope"), "get", LOAD))]
+    by_name += variables(inputs)
     if nonces:
-        read.append(ast.Assign([store("_nonce")], call("_get", load("_NONCE"), constant(""))))
+        by_name.append(ast.Assign([store("_nonce")], call("_get", load("_NONCE"), constant(""))))
     alone: list[ast.expr] = [
         ast.Compare(load("_context"), [ast.Is()], [constant(None)]),
         ast.UnaryOp(ast.Not(), load("_everywhere")),
     ]
     if not named:
         merged = call("_merge", load("_context"), load("_values"))
-        return [ast.Assign([store("_scope")], ast.IfExp(ast.BoolOp(ast.And(), alone), load("_values"), merged)), *read]
+        return [
+            ast.Assign([store("_scope")], ast.IfExp(ast.BoolOp(ast.And(), alone), load("_values"), merged)),
+            *by_name,
+        ]
     given = ast.Call(load("_given"), [load("_values")], [ast.keyword(name, load(name)) for name in named])
-    read.insert(0, ast.Assign([store("_scope")], call("_merge", load("_context"), given)))
+    by_name.insert(0, ast.Assign([store("_scope")], call("_merge", load("_context"), given)))
     if quick:
-        return read
+        return by_name
     alone += [ast.Compare(load(name), [ast.IsNot()], [load("_MISSING")]) for name in named]
-    taken: list[ast.stmt] = [ast.Assign([store(inputs[name])], load(name)) for name in named]
+    by_parameter: list[ast.stmt] = [ast.Assign([store(inputs[name])], load(name)) for name in named]
     if nonces:
-        taken.append(ast.Assign([store("_nonce")], constant("")))
+        by_parameter.append(ast.Assign([store("_nonce")], constant("")))
     return [
         ast.Assign([store("_scope")], load("_values")),
-        ast.If(ast.BoolOp(ast.And(), alone), taken, read),
+        ast.If(ast.BoolOp(ast.And(), alone), by_parameter, by_name),
     ]

@@ -130,14 +130,14 @@ def of_element(
             return Script(module=kind == "module", tables=tables)
         if kind in ADDRESSES:
             return Json(addresses=kind)
-    told = tables.script_type(kind)
-    if told is None and name == "script" and (kind in _JSON or kind.endswith("+json")):
-        told = "json"
-    if told == "script":
+    kind_of_script = tables.script_type(kind)
+    if kind_of_script is None and name == "script" and (kind in _JSON or kind.endswith("+json")):
+        kind_of_script = "json"
+    if kind_of_script == "script":
         return Script(tables=tables)
-    if told in {"json", "text"}:
-        return Json() if told == "json" else DataBlock()
-    if told == "html":
+    if kind_of_script in {"json", "text"}:
+        return Json() if kind_of_script == "json" else DataBlock()
+    if kind_of_script == "html":
         return fragment(tables)
     reason = "nobody can say what reads it, and as what"
     remedy = "Print the data as JSON into a script of the type application/json, or say what the type is: "

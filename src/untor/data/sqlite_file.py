@@ -36,8 +36,8 @@ def read_sqlite(path: str, queries: Mapping[str, str]) -> dict[str, object]:
         connection.row_factory = sqlite3.Row
         tables = [row[0] for row in connection.execute(_TABLES)]
         connection.set_authorizer(_authorize)
-        asked = queries or {name: f'select * from "{name.replace(chr(34), chr(34) * 2)}"' for name in tables}  # noqa: S608
-        return {name: _rows(connection, name, query) for name, query in asked.items()}
+        queries_to_run = queries or {name: f'select * from "{name.replace(chr(34), chr(34) * 2)}"' for name in tables}  # noqa: S608
+        return {name: _rows(connection, name, query) for name, query in queries_to_run.items()}
     except sqlite3.Error as error:
         raise _unreadable(f"{path}: {error}") from None
     finally:

@@ -135,11 +135,11 @@ class Port:
 
     def search(self, request: Request) -> Page:
         """Show what has some words in it."""
-        asked = request.query_params
-        number = asked.get("page", "")
+        query = request.query_params
+        number = query.get("page", "")
         with Harbour(self.database) as harbour:
             page = int(number) if number.isdecimal() and len(number) < 10 else 1  # noqa: PLR2004
-            context = views.search(harbour, asked.get("words", "")[:200], asked.get("kind", ""), page)
+            context = views.search(harbour, query.get("words", "")[:200], query.get("kind", ""), page)
         return self._page(request, "search", context)
 
     def log(self, request: Request) -> Page:

@@ -175,9 +175,9 @@ def _tides() -> Iterator[tuple[str, float]]:
 def _log(names: list[str]) -> Iterator[tuple[str, str, str, str]]:
     """Yield the lines of the log; some have a vessel's name in them, whatever it is."""
     start = datetime.combine(TODAY, datetime.min.time())
-    said = ("radar: {} in sight", "{} reports in", "lock gate moved", "gauge: {:.2f} m", "{} asks for a pilot")
+    reports = ("radar: {} in sight", "{} reports in", "lock gate moved", "gauge: {:.2f} m", "{} asks for a pilot")
     for number in range(LOG_LINES):
-        text = said[number % 5]
+        text = reports[number % 5]
         text = text.format(number % 500 / 100) if "{:" in text else text.format(names[number // 5 % len(names)])
         at = start + timedelta(seconds=8 * number)
         level = "warning" if number % 97 == 0 else "note"
@@ -246,15 +246,15 @@ class Harbour:
 
     def found(self, words: str, kind: str) -> tuple[list[Vessel], list[Message]]:
         """Return the vessels (of a kind, or of any) and the messages that have some words in them."""
-        wanted = words.casefold()
+        folded = words.casefold()
         vessels = [
             vessel
             for vessel in self.vessels()
             if (not kind or vessel.kind == kind)
-            and wanted in f"{vessel.name} {vessel.registry} {vessel.skipper}".casefold()
+            and folded in f"{vessel.name} {vessel.registry} {vessel.skipper}".casefold()
         ]
-        messages = [each for each in self.messages() if wanted in f"{each.author} {each.text}".casefold()]
-        return vessels, messages if wanted and not kind else []
+        messages = [each for each in self.messages() if folded in f"{each.author} {each.text}".casefold()]
+        return vessels, messages if folded and not kind else []
 
     def invoices(self) -> list[Invoice]:
         """Return the invoices with their lines, by number."""

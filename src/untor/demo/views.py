@@ -127,13 +127,13 @@ def search(harbour: Harbour, words: str, kind: str, number: int) -> Context:
     results = [*vessels, *messages]
     last = max(1, -(-len(results) // _PER_PAGE))
     number = min(max(number, 1), last)
-    shown = slice((number - 1) * _PER_PAGE, number * _PER_PAGE)
+    page_slice = slice((number - 1) * _PER_PAGE, number * _PER_PAGE)
     return {
         "words": words,
         "kind": kind,
         "kinds": kinds,
-        "vessels": vessels[shown],
-        "messages": messages[max(0, shown.start - len(vessels)) : max(0, shown.stop - len(vessels))],
+        "vessels": vessels[page_slice],
+        "messages": messages[max(0, page_slice.start - len(vessels)) : max(0, page_slice.stop - len(vessels))],
         "count": len(results),
         "number": number,
         "last": last,
@@ -142,6 +142,6 @@ def search(harbour: Harbour, words: str, kind: str, number: int) -> Context:
 
 def sources(name: str) -> Context:
     """Return the source of a page's template and of those that it is made of."""
-    made = pages.template(name)
-    files_ = [pages.compiler.loader.read(each) for each in (pages.compiler.loader.name(name), *made.dependencies)]
+    template = pages.template(name)
+    files_ = [pages.compiler.loader.read(each) for each in (pages.compiler.loader.name(name), *template.dependencies)]
     return {"name": name, "files": files_}

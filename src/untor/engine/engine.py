@@ -275,9 +275,9 @@ class Engine:
 
     def _with_locale(self, function: Callable[..., object]) -> Callable[..., object]:
         """Give a filter that asks for it the engine's locale; a template may still name another."""
-        asked = getattr(function, "__kwdefaults__", None) or {}
+        defaults = getattr(function, "__kwdefaults__", None) or {}
         code = getattr(function, "__code__", None)
-        if code is None or "locale" in asked:
+        if code is None or "locale" in defaults:
             return function
         only = code.co_varnames[code.co_argcount : code.co_argcount + code.co_kwonlyargcount]
         return partial(function, locale=self.locale) if "locale" in only else function

@@ -25,10 +25,10 @@ class _Pattern:
                 raise AttributeError(name)
             import re  # noqa: PLC0415
 
-            compiled = re.compile(self.pattern)
+            expression = re.compile(self.pattern)
             for each in _METHODS:
-                setattr(self, each, getattr(compiled, each))
-            return getattr(compiled, name)
+                setattr(self, each, getattr(expression, each))
+            return getattr(expression, name)
 
 
 def pattern(expression: str) -> re.Pattern[str]:

@@ -148,8 +148,8 @@ def permitted(url: str, schemes: frozenset[str], *, images: bool = False) -> boo
 
 def log_blocked(what: str, why: str) -> None:
     """Report something that was not printed on the logger ``untor.blocked``."""
-    shown = what if len(what) <= _LONGEST_LOGGED else what[:_LONGEST_LOGGED] + "…"
-    _logger().warning("blocked %s: %s", shown, why)
+    excerpt = what if len(what) <= _LONGEST_LOGGED else what[:_LONGEST_LOGGED] + "…"
+    _logger().warning("blocked %s: %s", excerpt, why)
 
 
 @cache

@@ -56,10 +56,10 @@ def evaluate(compiler: Compiler, expression: str, context: Mapping[str, object])
         parser.finish()
     except SyntaxProblem as found:
         raise error_of(found.problem) from None
-    seen: list[object] = []
+    steps: list[object] = []
 
     def keep(value: object) -> str:
-        seen.append(value)
+        steps.append(value)
         return ""
 
     show = tree.Name(0, len(expression), "untor_show")
@@ -68,7 +68,7 @@ def evaluate(compiler: Compiler, expression: str, context: Mapping[str, object])
     if planned.problems:
         raise error_of(planned.problems[0])
     compiler.function(planned, "render", helpers={"untor_show": keep})(context)
-    return seen[0]
+    return steps[0]
 
 
 def filtered(compiler: Compiler, expression: str, context: Mapping[str, object]) -> list[Step]:

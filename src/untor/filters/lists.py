@@ -79,10 +79,10 @@ def where(value: object, name: str, *wanted: object) -> list[object]:
     key = _key(name)
     matching = []
     for item in _items(value):
-        read = key(item)
-        if read is MISSING:
+        field = key(item)
+        if field is MISSING:
             continue
-        if _is_one_of(read, wanted) if wanted else truth(read):
+        if _is_one_of(field, wanted) if wanted else truth(field):
             matching.append(item)
     return matching
 
@@ -124,9 +124,9 @@ def unique(value: object, by: str | None = None) -> list[object]:
     found: list[tuple[object, object]] = []
     places: dict[object, int] = {}
     for item in _items(value):
-        read = key(item)
-        if _place(read, places, found) is None:
-            found.append((read, item))
+        field = key(item)
+        if _place(field, places, found) is None:
+            found.append((field, item))
     return [item for _, item in found]
 
 
@@ -135,13 +135,13 @@ def sum_(value: object, by: str | None = None) -> object:
     key = _key(by)
     total: Any = 0
     for item in _items(value):
-        read: Any = key(item)
-        if read is None or read is MISSING:
+        field: Any = key(item)
+        if field is None or field is MISSING:
             continue
-        if isinstance(read, str | bytes | bool):
-            raise unfit("numbers", read)
+        if isinstance(field, str | bytes | bool):
+            raise unfit("numbers", field)
         try:
-            total = total + read
+            total = total + field
         except TypeError as error:
             raise FilterProblem(f"the items cannot be added: {error}.") from None
     return total

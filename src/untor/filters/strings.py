@@ -126,8 +126,8 @@ def clip(value: object, n: int) -> str:
     characters = _GRAPHEME.findall(text)
     if len(characters) <= n:
         return text
-    kept = "".join(characters[: n - 1])
+    text_kept = "".join(characters[: n - 1])
     if not characters[n - 1].isspace():
-        words = _LAST_WORD.search(kept)
-        kept = kept[: words.start()] if words and words.start() else kept
-    return kept.rstrip() + "…"
+        words = _LAST_WORD.search(text_kept)
+        text_kept = text_kept[: words.start()] if words and words.start() else text_kept
+    return text_kept.rstrip() + "…"

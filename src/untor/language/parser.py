@@ -314,9 +314,9 @@ class _TemplateParser:
         try:
             token = parser.token
             name = new_name(mark, parser)
-            taken: list[tree.Parameter] = []
+            part_parameters: list[tree.Parameter] = []
             if opened := parser.accept("("):
-                taken = parameters(mark, parser, typed=True, closing=")")
+                part_parameters = parameters(mark, parser, typed=True, closing=")")
                 parser.expect(")", opened)
             parser.finish()
             if self.open:
@@ -324,7 +324,7 @@ class _TemplateParser:
             if name in self.reading.parts:
                 line = self.source.position(self.reading.parts[name].start)[0]
                 raise parser.problem("part-repeated", token.start, token.end, word=name, line=line)
-            node = self.reading.parts[name] = tree.Part(mark.start, mark.end, "part", name, taken)
+            node = self.reading.parts[name] = tree.Part(mark.start, mark.end, "part", name, part_parameters)
         except SyntaxProblem as found:
             self.problems.append(found.problem)
         self.push(OpenStep("part", mark, node, node.body if node else []))

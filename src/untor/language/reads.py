@@ -39,7 +39,7 @@ def read_at(source: Source, start: int, end: int) -> Read | None:
     after = source.text[owner.end : end].lstrip()
     while isinstance(owner, tree.Maybe):
         owner = owner.value
-    shown = source.text[owner.start : owner.end]
+    owner_text = source.text[owner.start : owner.end]
     if isinstance(node, tree.Attribute):
-        return Read(shown, after, node.name, node.name_start)
-    return Read(shown, after, after, start)
+        return Read(owner_text, after, node.name, node.name_start)
+    return Read(owner_text, after, after, start)

@@ -56,8 +56,8 @@ class CodeCache:
             check, body = octets[:8].decode("ascii"), octets[8:]
             if int(check, 16) != crc32(body):
                 return None
-            kept, parts, made, others = marshal.loads(body)  # noqa: S302  a file of ours alone
-            if kept != key:
+            entry, parts, made, others = marshal.loads(body)  # noqa: S302  a file of ours alone
+            if entry != key:
                 return None
             sources = {source.path or source.name: source}
             for name, text in others.items():

@@ -51,13 +51,13 @@ def address_of(url: str) -> Address:
     import ada_url  # noqa: PLC0415  an extra
 
     try:
-        parsed = ada_url.URL(url, base=_BASE)
+        address = ada_url.URL(url, base=_BASE)
     except ValueError:
         return Address("about", "")
-    scheme = parsed.protocol.removesuffix(":")
-    origin = "" if parsed.origin == "null" else str(parsed.origin)
+    scheme = address.protocol.removesuffix(":")
+    origin = "" if address.origin == "null" else str(address.origin)
     if origin == "https://page.example":
-        return Address(RELATIVE, _parent(url, str(parsed.pathname)))
+        return Address(RELATIVE, _parent(url, str(address.pathname)))
     if scheme == "data" and re.match(r"data:image/(?!svg)[\w.+-]+[;,]", url.strip(), re.IGNORECASE):
         return Address("data:image", "")
     return Address(scheme, origin)

@@ -109,16 +109,16 @@ class InstrumentedPage:
         node = _wrapped(operation.expression, add)
         # A value that has gone through filters is replaced after them too, so that the place itself is tried.
         whole = node if isinstance(operation.expression, _PATHS) else add(node, filtered=True)
-        printed: Operation = replace(operation, expression=whole)
-        return printed
+        operation_of_whole: Operation = replace(operation, expression=whole)
+        return operation_of_whole
 
     def _in(self, node: tree.Expression, source: Source) -> tree.Expression:
         return _wrapped(node, lambda inner: self._hooked(inner, source, prints=False))
 
     def _hooked(self, node: tree.Expression, source: Source, **more: Any) -> tree.Expression:
         line, column = source.position(node.start)
-        shown = source.text[node.start : node.end]
-        site = InjectionPoint(len(self.sites), source.name, line, column, shown, **more)
+        source_text = source.text[node.start : node.end]
+        site = InjectionPoint(len(self.sites), source.name, line, column, source_text, **more)
         self.sites.append(site)
         start, end = node.start, node.end
         return tree.Call(start, end, tree.Name(start, end, HOOK), [tree.Constant(start, end, site.number), node], {})

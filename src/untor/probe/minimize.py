@@ -27,13 +27,13 @@ def shortest(text: str, still: Callable[[str], bool]) -> str:
 
 def smallest(values: dict[int, str], still: Callable[[dict[int, str]], bool]) -> dict[int, str]:
     """Return as few of the values as ``still`` cause the change."""
-    kept = dict(values)
-    size = len(kept) // 2
+    needed = dict(values)
+    size = len(needed) // 2
     while size:
-        numbers = list(kept)
+        numbers = list(needed)
         for start in range(0, len(numbers), size):
-            without = {number: text for number, text in kept.items() if number not in numbers[start : start + size]}
+            without = {number: text for number, text in needed.items() if number not in numbers[start : start + size]}
             if without and still(without):
-                kept = without
+                needed = without
         size //= 2
-    return kept
+    return needed

@@ -180,8 +180,8 @@ class _Prober:
         assert difference is not None  # noqa: S101  only what still differs was kept
         sites = tuple(self.sites[number] for number in few)
         if not any(change.sites == sites for change in self.result.changes):
-            shown = side_by_side(*difference, titles=("with a harmless value", "with this one"))
-            self.result.changes.append(Change(sites, tuple(few.values()), values[next(iter(few))], shown))
+            comparison = side_by_side(*difference, titles=("with a harmless value", "with this one"))
+            self.result.changes.append(Change(sites, tuple(few.values()), values[next(iter(few))], comparison))
         return True
 
 

@@ -156,17 +156,17 @@ def _not_there(error: KeyError | AttributeError, sources: Sources, reads: Reads)
         return None
     line, last_line, first, last = [*code.co_positions()][trace.tb_lasti // 2]
     items = isinstance(error, KeyError)
-    read = reads.get((code.co_filename, line or 0, first or 0, last_line or 0, last or 0, items))
-    if read is None:
+    read_here = reads.get((code.co_filename, line or 0, first or 0, last_line or 0, last or 0, items))
+    if read_here is None:
         # Python was told to keep no columns: the line must do.
         name = error.args[0] if isinstance(error, KeyError) else error.name
         here = (
             each for key, each in reads.items() if (*key[:2], key[-1]) == (code.co_filename, trace.tb_lineno, items)
         )
-        read = next((each for each in here if each[1] == name), None)
-    if read is None:
+        read_here = next((each for each in here if each[1] == name), None)
+    if read_here is None:
         return None
-    variable, name = read
+    variable, name = read_here
     return MissingValue(missing_attribute(trace.tb_frame.f_locals.get(variable), name))
 
 

@@ -32,9 +32,9 @@ class Changes:
     def tell(self, names: Iterable[str]) -> None:
         """Tell everybody which files have changed."""
         self._count += 1
-        said = json.dumps({"state": self.state, "files": sorted(names)})
+        message = json.dumps({"state": self.state, "files": sorted(names)})
         for queue in self._waiting:
-            queue.put_nowait(said)
+            queue.put_nowait(message)
 
     def stop(self) -> None:
         """End all answers, so that the server can stop."""

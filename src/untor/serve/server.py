@@ -91,8 +91,8 @@ def guarded(app: App, host: str, headers: dict[str, str]) -> App:
 
 
 def _names_this_machine(scope: Scope) -> bool:
-    asked: str = next((value for name, value in scope["headers"] if name == b"host"), b"").decode("latin-1")
-    host = asked[1:].partition("]")[0] if asked.startswith("[") else asked.partition(":")[0]
+    host_header: str = next((value for name, value in scope["headers"] if name == b"host"), b"").decode("latin-1")
+    host = host_header[1:].partition("]")[0] if host_header.startswith("[") else host_header.partition(":")[0]
     return is_loopback(host.lower())
 
 

@@ -134,8 +134,8 @@ class PreviewApp:
         """Show the frame in which what is asked for is looked at."""
         query = f"?{request.url.query}" if request.url.query else ""
         assert self.changes is not None  # noqa: S101  as _life has begun
-        said = {"path": request.url.path, "query": query, "name": name, "own": OWN, "seen": self.changes.state}
-        return self.own.page("viewer", said)
+        page_data = {"path": request.url.path, "query": query, "name": name, "own": OWN, "seen": self.changes.state}
+        return self.own.page("viewer", page_data)
 
     async def _rendered(self, name: str, request: Request) -> Page:
         context: dict[str, object] = {}
@@ -167,7 +167,7 @@ class PreviewApp:
         """Show what is wrong."""
         texts = _SHOW in request.query_params
         query = request.url.remove_query_params(_SHOW) if texts else request.url.include_query_params(**{_SHOW: "1"})
-        said = {
+        page_data = {
             "name": name,
             "problems": [shown(problem) for problem in problems],
             "values": values_of(error, context, texts=texts),
@@ -175,7 +175,7 @@ class PreviewApp:
             "other": f"{query.path}?{query.query}" if query.query else query.path,
             "own": OWN,
         }
-        return self.own.page("problem", said, status=status)
+        return self.own.page("problem", page_data, status=status)
 
 
 def _is_window(request: Request) -> bool:

@@ -29,10 +29,10 @@ def write_site(folder: Path) -> list[Path]:
     if folder.exists() and any(folder.iterdir()):
         raise FileExistsError(17, "it is not empty, and nothing in it was touched", str(folder))
     source = files("untor.start") / "site"
-    written = []
+    paths = []
     for name in SITE:
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes((source / name).read_bytes())
-        written.append(path)
-    return written
+        paths.append(path)
+    return paths

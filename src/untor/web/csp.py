@@ -55,8 +55,8 @@ class Policy:
         self._options = (hashes, dict(directives or {}), trusted_types, report_only)
         self.hashes = hashes
         self.report_only = report_only
-        said = {**DIRECTIVES, "script-src": "'self'" if hashes else "'strict-dynamic'", **(directives or {})}
-        self.directives = {_name(name): _value(name, value) for name, value in said.items() if value is not None}
+        sources = {**DIRECTIVES, "script-src": "'self'" if hashes else "'strict-dynamic'", **(directives or {})}
+        self.directives = {_name(name): _value(name, value) for name, value in sources.items() if value is not None}
         """What the header says, besides nonces and hashes."""
         if trusted_types is not False:
             self.directives["require-trusted-types-for"] = "'script'"

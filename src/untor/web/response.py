@@ -200,8 +200,8 @@ class Page:
             raise RuntimeError(f"a page answers requests of HTTP, not of {scope['type']}")
         chunks = aiter(self)
         first = await anext(chunks, b"")
-        asked = b",".join(value for name, value in scope["headers"] if name.lower() == b"if-none-match")
-        status, headers, empty = self._answer(scope["method"], asked.decode("latin-1"))
+        etags = b",".join(value for name, value in scope["headers"] if name.lower() == b"if-none-match")
+        status, headers, empty = self._answer(scope["method"], etags.decode("latin-1"))
         octets = [(name.lower().encode("latin-1"), value.encode("latin-1")) for name, value in headers]
         await send({"type": "http.response.start", "status": status, "headers": octets})
         if not empty:
@@ -227,8 +227,8 @@ class Page:
         tags = {tag.strip().removeprefix("W/") for tag in asked.split(",")}
         if method in {"GET", "HEAD"} and self.status == _OK and not tags.isdisjoint({headers.get("ETag"), "*"}):
             # RFC 9110 §15.4.5. Without the policy: the browser keeps that of the page it has, with that page's nonce.
-            kept = ("Cache-Control", "ETag", "Vary", "Content-Location", "Date", "Expires")
-            return _NOT_MODIFIED, [(name, headers[name]) for name in kept if name in headers], True
+            kept_headers = ("Cache-Control", "ETag", "Vary", "Content-Location", "Date", "Expires")
+            return _NOT_MODIFIED, [(name, headers[name]) for name in kept_headers if name in headers], True
         if self.status in _EMPTY:
             return self.status, [(name, value) for name, value in headers.items() if name != "Content-Type"], True
         if not self.stream:
