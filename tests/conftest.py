@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 settings.register_profile("long", max_examples=100_000, deadline=None)
 settings.register_profile("medium", max_examples=20_000, deadline=None)
 settings.register_profile("few", max_examples=60, deadline=None, derandomize=True, database=None)
-settings.register_profile("short", max_examples=400, deadline=None)
+settings.register_profile("short", max_examples=200, deadline=None)
 settings.load_profile("short")
 
 
