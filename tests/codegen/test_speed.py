@@ -122,7 +122,7 @@ def test_extension_does_the_same(value: object, before: str, after: str) -> None
         ("attribute", lambda c: "\u2028" if c == "<" else c, "60 is too long or too wide"),
         ("percent", lambda c: c, "0 is not percent-encoded"),
         ("quoted", lambda c: c, "0 is too long or too wide"),
-        ("json_string", lambda _: 5, "0 is no text"),
+        ("json_string", lambda _: 5, "0 is not a string"),
     ],
 )
 def test_tables_are_those_of_python(name: str, function: Callable[[str], object], why: str) -> None:

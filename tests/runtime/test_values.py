@@ -72,8 +72,8 @@ REFUSED = [
     ("{= x | clip(0) =}", "a", "the length must be a whole number from 1."),
     ("{= x | clip(True) =}", "a", "the length must be a whole number from 1."),
     ("{= x | date(5) =}", D, "the pattern must be text, like 'd MMMM y', or a style: short, medium, long, full."),
-    ("{= x | date('HH:mm') =}", D, "'HH:mm' is no pattern for a date."),
-    ("{= x | date =}", "", "'' is no date; dates are written like 2031-05-17."),
+    ("{= x | date('HH:mm') =}", D, "'HH:mm' is not a valid pattern for a date."),
+    ("{= x | date =}", "", "'' is not a valid date; write dates like 2031-05-17."),
     ("{= x | date =}", 5.5j, "it works on dates, not on a complex."),
 ]
 

@@ -271,7 +271,7 @@ class BlockWalker(Walker[State]):
     ) -> None:
         """Walk another template or part from here on, or know already where that leads.
 
-        A part that stands in itself in a state a little wider than the one it began in is walked again from that one.
+        A part that includes itself in a slightly wider state than it began in is walked again from the wider state.
         """
         self.flush()
         shared = not contents and not function.context

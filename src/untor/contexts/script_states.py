@@ -248,7 +248,9 @@ def _code(script: Script, text: str, position: int) -> int:
         script.state = "line comment"
         return match.end()
     lexeme = {"<!--": "<", "-->": "--"}.get(lexeme, lexeme)
-    goes_on = rest == ".." or (not script.module and "<!-".startswith(rest))  # no tokens, but they begin one
+    goes_on = rest == ".." or (
+        not script.module and "<!-".startswith(rest)
+    )  # the start of a token that is not one itself
     if goes_on or (position + len(lexeme) == len(text) and lexeme[-1] in COMBINES):
         script.tail = rest
         return len(text)

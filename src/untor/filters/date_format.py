@@ -1,7 +1,7 @@
 """Dates and times in the patterns of CLDR (UTS #35 part 4 §8), with what is the same for every moment worked out once.
 
-What a field becomes is asked of Babel for each day, month, hour and so on that there is; patterns with fields that
-depend on more than one of these, like the week of a year, are left to Babel each time.
+Babel formats each field once for every possible day, month, hour and so on. Patterns with fields that depend on more
+than one of these, such as the week of the year, are passed to Babel for every moment.
 """
 
 from __future__ import annotations
@@ -19,6 +19,7 @@ if TYPE_CHECKING:
     from typing import Any, Literal
 
     from babel import Locale
+    from babel.dates import DateTimePattern
 
     Style = Literal["short", "medium", "long", "full"]
     Moment = date | datetime | time
@@ -87,7 +88,7 @@ def _compiled(pattern: str, locale: Locale, *, dates: bool, times: bool) -> Date
     """Return the format of a pattern; ``None`` for one with other fields."""
     from babel.dates import parse_pattern, tokenize_pattern  # noqa: PLC0415
 
-    parse_pattern(pattern)  # for what is no pattern it raises an error
+    parse_pattern(pattern)  # raises ValueError for an invalid pattern
     fields = {**(_DATE_FIELDS if dates else {}), **(_TIME_FIELDS if times else {})}
     template = ""
     pieces: list[Piece] = []
@@ -107,31 +108,33 @@ def _compiled(pattern: str, locale: Locale, *, dates: bool, times: bool) -> Date
     return DateFormat(template, pieces)
 
 
+def _pattern_of(style: str, where: Locale, format_in_style: Callable[[Style, Locale], DateTimePattern]) -> str:
+    """Return the pattern of a style, or the pattern itself."""
+    known = _STYLES.get(style)
+    return style if known is None else format_in_style(known, where).pattern
+
+
 @lru_cache(256)
 def date_format(locale: str, pattern: str) -> DateFormat | None:
-    """Return the format of dates in a style or by a pattern; ``None`` where Babel has to write each."""
+    """Return the format of dates for a style or pattern; ``None`` if every date must be formatted by Babel."""
     from babel.dates import get_date_format  # noqa: PLC0415
 
     where = locale_named(locale)
-    style = _STYLES.get(pattern)
-    own = pattern if style is None else get_date_format(style, where).pattern
-    return _compiled(own, where, dates=True, times=False)
+    return _compiled(_pattern_of(pattern, where, get_date_format), where, dates=True, times=False)
 
 
 @lru_cache(256)
 def time_format(locale: str, pattern: str) -> DateFormat | None:
-    """Return the format of times of day in a style or by a pattern; ``None`` where Babel has to write each."""
+    """Return the format of times of day for a style or pattern; ``None`` if every time must be formatted by Babel."""
     from babel.dates import get_time_format  # noqa: PLC0415
 
     where = locale_named(locale)
-    style = _STYLES.get(pattern)
-    own = pattern if style is None else get_time_format(style, where).pattern
-    return _compiled(own, where, dates=False, times=True)
+    return _compiled(_pattern_of(pattern, where, get_time_format), where, dates=False, times=True)
 
 
 @lru_cache(256)
 def datetime_format(locale: str, pattern: str) -> DateFormat | None:
-    """Return the format of dates with a time in a style or by a pattern; ``None`` where Babel has to write each."""
+    """Return the format of datetimes for a style or pattern; ``None`` if every one must be formatted by Babel."""
     from babel.dates import get_datetime_format  # noqa: PLC0415
 
     where = locale_named(locale)

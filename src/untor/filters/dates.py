@@ -126,7 +126,7 @@ def _written(  # noqa: PLR0917  what writes a moment, and with what
     pattern: object,
     what: str,
 ) -> str:
-    """Write a moment by its format, or by Babel where there is none."""
+    """Format a moment, with Babel if the pattern has no format of its own."""
     if not isinstance(pattern, str) or not pattern:
         raise FilterProblem("the pattern must be text, like 'd MMMM y', or a style: short, medium, long, full.")
     try:
@@ -135,7 +135,7 @@ def _written(  # noqa: PLR0917  what writes a moment, and with what
     except FilterProblem:
         raise
     except (AttributeError, KeyError, TypeError, ValueError):
-        raise FilterProblem(f"{pattern!r} is no pattern for {what}.") from None
+        raise FilterProblem(f"{pattern!r} is not a valid pattern for {what}.") from None
 
 
 def _own(moment: time | datetime, zone: tzinfo | None) -> tzinfo | None:

@@ -25,7 +25,7 @@ def moment_of(value: object, zone: tzinfo | None, *, needs: str) -> date | datet
         try:
             value = datetime.fromtimestamp(seconds, UTC)
         except (ValueError, OverflowError, OSError):
-            raise FilterProblem(f"{value!r} is no timestamp.") from None
+            raise FilterProblem(f"{value!r} is not a valid timestamp.") from None
     if not isinstance(value, date):
         raise unfit(needs, value)
     if isinstance(value, datetime) and value.tzinfo is not None and zone is not None:
@@ -45,7 +45,7 @@ def _read(text: str) -> date | datetime:
     try:
         return datetime.fromisoformat(text)
     except ValueError:
-        raise FilterProblem(f"{text[:40]!r} is no date; dates are written like 2031-05-17.") from None
+        raise FilterProblem(f"{text[:40]!r} is not a valid date; write dates like 2031-05-17.") from None
 
 
 def time_of(value: object) -> time | None:

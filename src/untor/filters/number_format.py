@@ -117,11 +117,16 @@ def percent_format(locale: str, digits: int) -> NumberFormat:
 
 @lru_cache(256)
 def money_format(locale: str, currency: str) -> NumberFormat:
-    """Return the format of amounts of a currency in a locale. Raises ``FilterProblem`` for what is no currency."""
+    """Return the format of amounts in a currency. Raises ``FilterProblem`` for an unknown currency."""
     if currency not in _currencies():
-        raise FilterProblem(f"{currency!r} is no currency; they have three letters, like EUR (ISO 4217).")
+        raise unknown_currency(currency)
     where = locale_named(locale)
     return NumberFormat(where.currency_formats["standard"], where, currency)
+
+
+def unknown_currency(currency: object) -> FilterProblem:
+    """Return the exception for something that is not a currency code."""
+    return FilterProblem(f"{currency!r} is not a currency code; write three letters, like EUR (ISO 4217).")
 
 
 @lru_cache(1)

@@ -77,7 +77,7 @@ def number_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]
 
     def number(value: object, digits: int | None = None, *, locale: str | None = None) -> str:
         """Return a number with the separators of the locale; ``digits`` after the decimal separator, else up to 3."""
-        fixed = None if digits is None else _digits(digits)
+        fixed = _digits(digits)
         written: str = formats().decimal_format(settings.locale if locale is None else locale, fixed)(number_of(value))
         return written
 
@@ -90,7 +90,7 @@ def number_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]
     def money(value: object, currency: str, *, locale: str | None = None) -> str:
         """Return an amount of a currency (ISO 4217: ``"EUR"``), with as many digits as the currency has."""
         if not isinstance(currency, str):
-            raise FilterProblem(f"{currency!r} is no currency; they have three letters, like EUR (ISO 4217).")
+            raise formats().unknown_currency(currency)
         written: str = formats().money_format(settings.locale if locale is None else locale, currency)(number_of(value))
         return written
 
@@ -116,7 +116,7 @@ def number_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]
         """
         for name, form in {**forms, "other": other}.items():
             if name not in _CATEGORIES:
-                raise FilterProblem(f'"{name}" is no plural category; they are {", ".join(_CATEGORIES)}.')
+                raise FilterProblem(f'"{name}" is not a plural category; these are {", ".join(_CATEGORIES)}.')
             if not isinstance(form, str):
                 raise FilterProblem(f"the form {name} must be text.")
         quantity: Any = number_of(value)

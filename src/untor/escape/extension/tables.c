@@ -18,6 +18,11 @@ int complete_table(int which, PyObject *function) { return is_markup(which) && !
 
 void empty_tables(void)
 {
+    /* Interpreters share the tables: another one has filled them already. */
+    static int is_done;
+    if (is_done)
+        return;
+    is_done = 1;
     memset(MORE, FORBIDDEN, sizeof MORE);
     for (int way = 0; way < 3; way++)
         for (int c = 0; c < 128; c++)
@@ -38,7 +43,7 @@ static PyObject *made_of(PyObject *function, int c)
     Py_XDECREF(character);
     if (made != NULL && !is_text(made)) {
         Py_DECREF(made);
-        refused(c, "is no text");
+        refused(c, "is not a string");
         return NULL;
     }
     return made;
@@ -123,8 +128,10 @@ int fill_table(int which, PyObject *function, int all)
             return -1;
     }
     if (markup) {
+        if (keep_markup(MORE[which], &table) < 0)
+            return -1;
         COMPLETE[which] = (unsigned char)all;
-        return keep_markup(MORE[which], &table);
+        return 0;
     }
     if (which == PERCENT)
         return keep_percent(&table);
