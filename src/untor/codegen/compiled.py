@@ -1,4 +1,4 @@
-"""The result of code generation, importable without it."""
+"""The results of code generation, importable without it."""
 
 from __future__ import annotations
 
@@ -7,16 +7,20 @@ from collections import namedtuple
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from types import CodeType
-    from typing import NamedTuple
+    from typing import Any, NamedTuple
 
     from untor.diagnostics.source import Source
+
+    Place = tuple[str, int, int, str, str]
+    """A file, the offsets of what is done there, and, where it is a filter or a call, which of the two and its name."""
+    FunctionTable = tuple[str, tuple[int, ...], tuple[tuple[str, int], ...]]
+    """A function's name; where it begins, how many slots, loops, contents and parameters it has; its variables."""
 
     class CompiledCode(NamedTuple):
         """Code that defines the entry function, and what it needs.
 
         ``escapers``, ``filters`` and ``globals`` are the names it reads; ``calls`` tells where (file, and Python's line
-        and column) it calls a filter or a function, ``reads`` (with the end too) where it reads a name of a variable;
-        ``sources`` are the templates it was made of, by file.
+        and column) it calls a filter or a function; ``sources`` are the templates it was made of, by file.
         """
 
         code: CodeType
@@ -24,7 +28,29 @@ if TYPE_CHECKING:
         filters: frozenset[str]
         globals: frozenset[str]
         calls: dict[tuple[str, int, int], tuple[str, str]]
-        reads: dict[tuple[str, int, int, int, int, bool], tuple[str, str]]
         sources: dict[str, Source]
+
+    class CompiledProgram(NamedTuple):
+        """A program of the extension, and what it needs.
+
+        ``code`` are its steps, as integers of the machine; ``links`` tells which constants are looked up when it is
+        loaded; ``places`` where in a template a step, or a value that it writes, comes from.
+        """
+
+        code: bytes
+        functions: tuple[FunctionTable, ...]
+        joins: tuple[tuple[tuple[str, ...], bytes, tuple[tuple[str, str] | None, ...]], ...]
+        names: tuple[str, ...]
+        constants: tuple[Any, ...]
+        links: dict[int, str]
+        inputs: tuple[str, ...]
+        places: dict[int, Place]
+        sources: dict[str, Source]
+
+    Code = CompiledCode | CompiledProgram
 else:  # typing is not loaded to render a page
-    CompiledCode = namedtuple("Built", "code escapers filters globals calls reads sources")
+    CompiledCode = namedtuple("CompiledCode", "code escapers filters globals calls sources")
+    CompiledProgram = namedtuple(
+        "CompiledProgram", "code functions joins names constants links inputs places sources"
+    )
+    FunctionTable = tuple

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from functools import partial
 
-from untor.escape import MISSING, printed
-from untor.escape.accelerated import accelerated, codegen_names, configure
+from untor.escape import ESCAPERS, MISSING, printed
+from untor.escape.accelerated import accelerated, configure, program
 from untor.runtime import async_iteration, attributes, iteration, parameter_checks
-from untor.runtime.tracebacks import has_no_location, replacement_for
+from untor.runtime.tracebacks import SourceLines, failed, replacement_for
 from untor.runtime.truth import truth
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
-    from untor.codegen.compiled import CompiledCode
+    from untor.codegen.compiled import CompiledCode, CompiledProgram
     from untor.compiler.settings import CompilerSettings
-    from untor.diagnostics.source import Source
     from untor.escape import Escapers
+    from untor.escape._extension import Program
     from untor.runtime.calls import Calls
 
 _RUNTIME = {
@@ -50,10 +50,11 @@ _RUNTIME = {
     "_sized_async": async_iteration.sized_async,
     "_takes_missing": parameter_checks.takes_missing,
     "_truth": truth,
-    **{f"_{name}": function for name, function in codegen_names().items()},
     **{f"_{each.__name__}": each for each in (Exception, dict, enumerate, iter, len, list, slice, str, type)},
 }
 """The same for every template."""
+
+_OF_LETTER = {row.letter: name for name, row in ESCAPERS.items() if row.letter}
 
 configure(
     direct=attributes.direct_types,
@@ -62,8 +63,11 @@ configure(
     truth=truth,
     each=iteration.each,
     pairs=iteration.pairs,
-    rest=iteration.rest,
-    has_no_location=has_no_location,
+    item=attributes.item,
+    printed=printed,
+    missing_of=attributes.missing_of,
+    only_data=attributes.only_data,
+    collected=async_iteration.collected,
 )
 
 
@@ -89,19 +93,47 @@ def namespace(
         "_callee_of": calls.callee_of,
         "_everywhere": everywhere,
         "_merge": partial(attributes.merge, everywhere),
-        "_trouble": partial(replacement_for, sources=sources, calls=built.calls, reads=built.reads),
+        "_trouble": partial(replacement_for, sources=sources, calls=built.calls),
         "__name__": "untor.page",
-        "__loader__": _SourceLines(next(iter(sources.values()))),
+        "__loader__": SourceLines(next(iter(sources.values()))),
         "__untor_sources__": sources,
     }
 
 
-class _SourceLines:
-    """Gives Python's tracebacks the lines of a template that is in no file."""
-
-    def __init__(self, source: Source) -> None:
-        self.source = source
-
-    def get_source(self, name: str) -> str:  # noqa: ARG002  the signature that linecache calls
-        """Return the text of the template."""
-        return self.source.text
+def loaded(
+    compiled: CompiledProgram,
+    settings: CompilerSettings,
+    escapers: Escapers,
+    calls: Calls,
+    *,
+    helpers: Mapping[str, Callable[..., object]],
+    filters: Mapping[str, Callable[..., object]],
+) -> Program:
+    """Return a program with all that it calls; ``helpers`` and ``filters`` come before those of the settings."""
+    everywhere = {**settings.helpers, **settings.globals, **helpers}
+    known = {**settings.filters, **filters}
+    kinds: dict[str, Callable[[str], object]] = {
+        "runtime": lambda name: _RUNTIME[f"_{name}"],
+        "escaper": escapers.__getitem__,
+        "filter": known.__getitem__,
+        "global": lambda name: everywhere.get(name, MISSING),
+        "calls": lambda name: getattr(calls, name),
+    }
+    for letter in {letter for _, letters, _ in compiled.joins for letter in letters}:
+        if name := _OF_LETTER.get(chr(letter)):
+            escapers[name]  # which is installed when it is first asked for
+    constants = list(compiled.constants)
+    for number, link in compiled.links.items():
+        kind, _, name = link.partition(":")
+        constants[number] = kinds[kind](name)
+    return program(
+        compiled.code,
+        tuple([sizes for _, sizes, _ in compiled.functions]),
+        compiled.joins,
+        compiled.names,
+        tuple(constants),
+        compiled.inputs,
+        tuple([everywhere.get(name, MISSING) for name in compiled.inputs]),
+        parameter_checks.NONCE,
+        (partial(attributes.merge, everywhere), parameter_checks.missing, partial(failed, compiled)),
+    )

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections import namedtuple
 
-from untor.compiler.bindings import namespace
+from untor.codegen.compiled import CompiledProgram
+from untor.compiler.bindings import loaded, namespace
 from untor.compiler.origin import Origin
 from untor.compiler.recursion import with_deep_stack
 from untor.diagnostics.problem import Problem, suggestion
@@ -12,6 +13,7 @@ from untor.diagnostics.source import Source
 from untor.errors import TemplateMissing, error_of
 from untor.escape import Escapers
 from untor.runtime.calls import Calls
+from untor.runtime.rendering import way_of
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -20,7 +22,7 @@ if TYPE_CHECKING:
 
     from untor.analysis.composition import Permissions
     from untor.analysis.ir import TemplateIR
-    from untor.codegen.compiled import CompiledCode
+    from untor.codegen.compiled import Code
     from untor.compiler.settings import CompilerSettings
     from untor.language.parser import ParsedTemplate
     from untor.loading.cache import CodeCache
@@ -129,60 +131,65 @@ class Compiler:
 
     # --- IR to code ------------------------------------------------------------------------------------------------
 
-    def compile(self, origin: Origin) -> Compiled:
-        """Compile a template, or load its code from the cache.
+    def compile(self, origin: Origin, way: str = "render") -> Compiled:
+        """Compile a template for a way to render, or load its code from the cache.
 
-        Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``.
+        The ways are ``render``, ``stream``, ``render_async`` and ``stream_async``; a program of the extension is the same
+        for all of them. Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``.
         """
         name, text, part = origin
-        if text is None and not part:
+        is_kept = text is None and not part
+        if is_kept:
             source = self.loader.read(name)
-            kept = self.cache.load(source, self.loader.read)
-            if kept is not None and kept[0].filters <= self.settings.filters.keys():
-                built, names = kept
-                return Compiled(source.name, self._function(built, "render"), **names)
+            kept = self.cache.load(source, self.loader.read, way)
+            if kept is not None and (function := self._kept_function(kept[0], way)) is not None:
+                return Compiled(source.name, function, **kept[1])
         planned = self.analyse(origin)
-        built = self._built(planned, "render")
+        built = self._built(planned, way)
         names = {"inputs": planned.inputs, "dependencies": planned.dependencies, "parts": planned.parts}
-        if text is None and not part:
-            self.cache.save(planned.source, built, names)
+        if is_kept:
+            self.cache.save(planned.source, built, names, way)
         shown = f"{planned.source.name}#{part}" if part else planned.source.name
-        return Compiled(shown, self._function(built, "render"), **names)
-
-    def variant(self, origin: Origin, variant: str) -> Callable[..., Any]:
-        """Return the function that renders a template in one of the ways of ``codegen.variants``."""
-        return self.function(self.analyse(origin), variant)
+        return Compiled(shown, self._function(built, way), **names)
 
     def function(
         self,
         planned: TemplateIR,
-        variant: str = "render",
+        way: str = "render",
         *,
         helpers: Mapping[str, Callable[..., object]] | None = None,
         filters: Mapping[str, Callable[..., object]] | None = None,
     ) -> Callable[..., Any]:
         """Return the function that a plan describes, with more helpers, and filters in the place of others."""
-        return self._function(self._built(planned, variant), variant, helpers, filters)
+        return self._function(self._built(planned, way), way, helpers, filters)
 
-    def _built(self, planned: TemplateIR, variant: str) -> CompiledCode:
-        from untor.codegen.module import build  # noqa: PLC0415
+    def _built(self, planned: TemplateIR, way: str) -> Code:
+        from untor.codegen.build import build  # noqa: PLC0415
 
         lenient = self.settings.lenient
         try:
-            return build(planned, variant, lenient=lenient)
+            return build(planned, way, lenient=lenient)
         except RecursionError:
-            return with_deep_stack(lambda: build(planned, variant, lenient=lenient))
+            return with_deep_stack(lambda: build(planned, way, lenient=lenient))
+
+    def _kept_function(self, built: Code, way: str) -> Callable[..., Any] | None:
+        """Return the function of code from the cache; ``None`` where the engine has not all of its filters."""
+        try:
+            return self._function(built, way)
+        except (KeyError, ValueError, TypeError):
+            return None
 
     def _function(
         self,
-        built: CompiledCode,
-        variant: str,
+        built: Code,
+        way: str,
         helpers: Mapping[str, Callable[..., object]] | None = None,
         filters: Mapping[str, Callable[..., object]] | None = None,
     ) -> Callable[..., Any]:
-        names = namespace(
-            built, self.settings, self.escapers, self._calls, helpers=helpers or {}, filters=filters or {}
-        )
+        given = {"helpers": helpers or {}, "filters": filters or {}}
+        if isinstance(built, CompiledProgram):
+            return way_of(loaded(built, self.settings, self.escapers, self._calls, **given), way)
+        names = namespace(built, self.settings, self.escapers, self._calls, **given)
         exec(built.code, names)  # noqa: S102  code that codegen has made
-        function: Callable[..., Any] = names[variant]  # type: ignore[assignment]
+        function: Callable[..., Any] = names[way]  # type: ignore[assignment]
         return function

@@ -106,9 +106,9 @@ class Template:
             """Compile the other ways to render; those that are there already are not asked for here."""
             if name not in _OTHER_WAYS:
                 raise AttributeError(f"a template has no attribute {name!r}", name=name, obj=self)
-            variant = self._engine.compiler.variant(self._origin, name)
-            setattr(self, name, variant)
-            return variant
+            way = self._engine.compiler.compile(self._origin, name).render
+            setattr(self, name, way)
+            return way
 
     def part(self, name: str) -> Template:
         """Return a part of this file as a template of its own; its parameters are its context.

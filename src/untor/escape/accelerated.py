@@ -16,6 +16,8 @@ if TYPE_CHECKING:
     from collections.abc import Callable
     from typing import Any, TypeVar
 
+    from untor.escape._extension import Program
+
     Function = TypeVar("Function", bound=Callable[..., Any])
 
 IS_BUILT = _extension is not None
@@ -31,9 +33,9 @@ def accelerated(function: Function) -> Function:
     return _extension.install(function.__name__, function) if IS_BUILT else function
 
 
-def codegen_names() -> dict[str, object]:
-    """Return what generated code calls to make joins, loops and pages of the extension, by name."""
-    return {"join": _extension.join, "loop": _extension.loop, "page": _extension.page} if IS_BUILT else {}
+def program(*tables: object) -> Program:
+    """Return a program of the extension. Raises ``ValueError`` and ``TypeError`` for tables that are not those of one."""
+    return _extension.program(*tables)  # type: ignore[no-any-return]
 
 
 def configure(**known: object) -> None:

@@ -5,16 +5,18 @@ from __future__ import annotations
 import os
 import sys
 
-from untor.codegen.compiled import CompiledCode
+from untor.codegen.compiled import CompiledCode, CompiledProgram
+from untor.escape.accelerated import IS_BUILT
 from untor.loading.version import VERSION
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
+    from untor.codegen.compiled import Code
     from untor.diagnostics.source import Source
 
-_FORMAT = "untor 6"
+_FORMAT = "untor 7"
 
 
 class CodeCache:
@@ -31,15 +33,17 @@ class CodeCache:
 
         return os.path.join(self.folder, f"{crc32(key.encode('utf-8', 'surrogatepass')):08x}{len(key):x}.untor")
 
-    def _key(self, source: Source) -> str:
+    def _key(self, source: Source, way: str) -> str:
         """Return everything that compiled code depends on; it is stored in the file unchanged."""
-        return chr(0).join([_FORMAT, VERSION, sys.version, *self.options, source.name, source.path or "", source.text])
+        made = "program" if IS_BUILT else way
+        facts = [_FORMAT, VERSION, sys.version, made, *self.options]
+        return chr(0).join([*facts, source.name, source.path or "", source.text])
 
     def load(
-        self, source: Source, read: Callable[[str], Source]
-    ) -> tuple[CompiledCode, Mapping[str, tuple[str, ...]]] | None:
-        """Return the code and what was made of a template, when it is there and still what would be made."""
-        key = self._key(source)
+        self, source: Source, read: Callable[[str], Source], way: str
+    ) -> tuple[Code, Mapping[str, tuple[str, ...]]] | None:
+        """Return the code of a template for a way to render, and what it is made of, if it is there and still holds."""
+        key = self._key(source, way)
         path = self._path(key)
         if path is None or self.folder is None:
             return None
@@ -65,13 +69,13 @@ class CodeCache:
                 if other.text != text:
                     return None
                 sources[other.path or other.name] = other
+            return (CompiledProgram if IS_BUILT else CompiledCode)._make((*parts, sources)), made
         except (OSError, ValueError, EOFError, TypeError, UntorError):
             return None
-        return CompiledCode._make((*parts, sources)), made
 
-    def save(self, source: Source, built: CompiledCode, made: Mapping[str, tuple[str, ...]]) -> None:
+    def save(self, source: Source, built: Code, made: Mapping[str, tuple[str, ...]], way: str) -> None:
         """Keep a compiled template. A folder that cannot be written to, or not safely, keeps nothing."""
-        key = self._key(source)
+        key = self._key(source, way)
         path = self._path(key)
         if path is None or self.folder is None:
             return

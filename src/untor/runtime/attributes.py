@@ -48,15 +48,16 @@ def dot(value: object, name: str) -> object:
 
 def dot_data(value: object, name: str) -> object:
     """Return ``value.name`` to hand it on. Raises ``RenderError`` for a function, unless it is an item of a mapping."""
-    return _only_data(dot(value, name), value, name)
+    return only_data(dot(value, name), value, name)
 
 
 def dot_data_maybe(value: object, name: str) -> object:
     """Return ``value.name`` to hand it on, or ``MISSING``; see ``dot_data``."""
-    return _only_data(dot_maybe(value, name), value, name)
+    return only_data(dot_maybe(value, name), value, name)
 
 
-def _only_data(found: object, owner: object, name: str) -> object:
+def only_data(found: object, owner: object, name: str) -> object:
+    """Return what was read. Raises ``RenderError`` for a function, unless it is an item of a mapping."""
     if is_code(found) and not is_mapping(owner):
         raise RenderError(Problem("function-as-value", what=f'"{name}", a {kind_of_code(found)},'))
     return found
@@ -92,6 +93,11 @@ def _item(value: object, key: object) -> object:
         return value[key]  # type: ignore[index]
     except (LookupError, TypeError):
         return MISSING
+
+
+def missing_of(value: object, name: str) -> object:
+    """Raise ``MissingValue`` for a name that a value does not have."""
+    raise MissingValue(missing_attribute(value, name))
 
 
 def missing_attribute(value: object, name: str) -> Problem:

@@ -6,11 +6,12 @@ from untor.diagnostics.problem import Problem, suggestion
 from untor.diagnostics.wording import with_article
 from untor.errors import MissingValue, RenderError
 from untor.escape import MISSING
+from untor.runtime.attributes import missing_name
 from untor.types.parameter_types import TYPES, is_mapping
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Iterable
+    from collections.abc import Iterable, Mapping
 
 
 class _Key:
@@ -21,6 +22,9 @@ class _Key:
     def __repr__(self) -> str:
         return "<the page's nonce>"
 
+
+TAKEN = 1
+"""What a program says of a name that is one of the page's parameters."""
 
 NONCE = _Key()
 """Under this key the context has the nonce attribute of the page that is being answered, as it is printed."""
@@ -46,3 +50,8 @@ def takes_missing(name: str, scope: Iterable[str]) -> object:
     """Raise ``MissingValue`` for what a page was not given."""
     near = suggestion(name, scope, "Pass it to render, or give it a default in the takes step.")
     raise MissingValue(Problem("takes-missing", word=name, near=near))
+
+
+def missing(how: int, name: str, names: Mapping[str, object] | tuple[str, ...]) -> object:
+    """Raise ``MissingValue`` for a name, as a program asks for it: of a page, of its parameters, or of a piece."""
+    return takes_missing(name, names) if how == TAKEN else missing_name(name, names)

@@ -12,14 +12,16 @@
 
 #define LONGEST_NUMBER 32
 
+/* What is written at once: texts, and values between them. */
 typedef struct {
-    PyObject_VAR_HEAD
     State *state;
-    PyObject *module;     /* which the state is that of */
     PyObject *texts;      /* a tuple of str, one more than there are values */
-    Py_ssize_t length;    /* of all of them */
+    PyObject *edges;      /* a tuple: for a value that is a URL together with texts around it, these two */
+    PyObject *letters;    /* bytes: how each value is escaped */
+    const char *kinds;
+    Py_ssize_t length;    /* of all texts */
     Py_UCS4 widest;       /* no character of theirs is greater */
-    char kinds[];         /* how each value is escaped */
+    int count;            /* of values */
 } Join;
 
 /* --- numbers ------------------------------------------------------------------------------------------------------- */
@@ -191,15 +193,14 @@ static inline Py_UCS1 *write_ascii_text(PyObject *value, char kind, Py_UCS1 *to,
    simple, or no room for all: what was written until then means nothing. */
 static inline Py_UCS1 *write_quickly(const Join *join, PyObject *const *values, Py_UCS1 *to, const Py_UCS1 *end)
 {
-    Py_ssize_t count = Py_SIZE(join);
-    for (Py_ssize_t i = 0;; i++) {
+    for (int i = 0;; i++) {
         PyObject *text = PyTuple_GET_ITEM(join->texts, i);
         Py_ssize_t length = PyUnicode_GET_LENGTH(text);
         if (length > end - to)
             return NULL;
         copy_bytes((char *)to, PyUnicode_DATA(text), length);
         to += length;
-        if (i == count)
+        if (i == join->count)
             return to;
         PyObject *value = values[i];
         char kind = join->kinds[i];

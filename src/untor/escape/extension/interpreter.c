@@ -1,32 +1,14 @@
-/* Loops whose body only reads, decides and writes, run as a program of a few steps.
+/* The steps of programs, one after another.
 
-   A loop is called with the write of a page, what to run over, and the values that its body takes from around it. It
-   returns what is left to do: nothing (an empty tuple; None, when there was no item at all), or the items from the
-   first one on that it cannot write. Of that one nothing is in the page then; Python does it and all after it, with
-   code that says what is wrong and where: but for what has been said already (see left_to_python). A loop of a page in
-   chunks returns True when there is enough for one, and is called again with the same iterator.
+   A step does what the same template's code in Python does, and calls the same functions for whatever is not most common; it
+   is never done twice. A page in chunks, or one that awaits, is left at a step and goes on there. */
 
-   The values of a program are in slots: the item, what the loop is called with, what it always has (constants and
-   functions), and what its steps make. untor.codegen.bytecode writes the programs, and bytecode_check.c
-   checks them. */
+#include "program.h"
 
-#include "interpreter.h"
+#define ITEMS_BETWEEN_TURNS 10000
+#define FEW_ARGUMENTS 32
 
-#define ITEMS_BETWEEN_BREATHS 10000
-/* What is left to Python is begun anew there. Where values make pages of their own, each of which has something to leave,
-   that would be twice as often at each level: so a loop that had to leave something is not tried for some calls. */
-#define CALLS_PASSED 100
-/* What an item of a page in chunks may come to; one that is longer is sent while it is written, by Python. */
-#define LONGEST_ITEM 64000
-
-typedef struct {
-    Loop *loop;
-    PyObject **slots;
-    Page *page;
-    Py_ssize_t most;       /* how long the page may become by one item */
-    unsigned items;
-    int passes;            /* whether all is left to Python, for one: it was given something that is awaited */
-} Run;
+#define VALUE(number) ((number) >= 0 ? slots[number] : PyTuple_GET_ITEM(constants, ~(number)))
 
 /* Let other threads and signals have their turn, as Python does between its instructions. */
 static int breathe(void)
@@ -36,378 +18,798 @@ static int breathe(void)
     return PyErr_CheckSignals();
 }
 
-/* Put what a step has made into its slot: 1, or what its exception means. */
-static inline int put(State *state, PyObject **slot, PyObject *value)
-{
-    if (value == NULL)
-        return left_to_python(state);
-    Py_SETREF(*slot, value);
-    return 1;
-}
-
 static inline int is_awaitable(PyObject *value)
 {
     PyAsyncMethods *methods = Py_TYPE(value)->tp_as_async;
     return methods != NULL && methods->am_await != NULL;
 }
 
-/* As put, for what may have to be awaited, which Python does. It reads it again: a coroutine that only this has is over. */
-static inline int put_found(const Loop *loop, PyObject **slot, PyObject *value)
+/* Put what a step has made into a slot: 0, or -1 when there was an exception instead. */
+static inline int put(PyObject **slot, PyObject *value)
 {
-    if (value == NULL || !loop->awaits || !is_awaitable(value))
-        return put(loop->state, slot, value);
-    int fine = 0;
-    if (PyCoro_CheckExact(value) && Py_REFCNT(value) == 1) {
-        PyObject *closed = PyObject_CallMethod(value, "close", NULL);
-        fine = closed == NULL ? left_to_python(loop->state) : 0;
-        Py_XDECREF(closed);
-    }
-    Py_DECREF(value);
-    return fine;
+    if (value == NULL)
+        return -1;
+    Py_SETREF(*slot, value);
+    return 0;
 }
 
-/* --- steps --------------------------------------------------------------------------------------------------------- */
+/* Call one of the functions in Python that were installed. */
+static PyObject *slowly(State *state, int which, PyObject *first, PyObject *second, PyObject *third)
+{
+    if (state->slow[which] == NULL) {
+        PyErr_SetString(PyExc_RuntimeError, "a function is not installed");
+        return NULL;
+    }
+    return PyObject_CallFunctionObjArgs(state->slow[which], first, second, third, NULL);
+}
+
+/* --- environments ---------------------------------------------------------------------------------------------------- */
+
+Environment *new_environment(const Function *function)
+{
+    size_t slots = (size_t)function->slots * sizeof(PyObject *), loops = (size_t)function->loops * sizeof(Cursor);
+    size_t contents = (size_t)function->contents * sizeof(Content);
+    Environment *environment = PyMem_Malloc(sizeof(Environment) + slots + loops + contents);
+    if (environment == NULL) {
+        PyErr_NoMemory();
+        return NULL;
+    }
+    char *room = (char *)(environment + 1);
+    environment->function = function;
+    environment->slots = (PyObject **)room;
+    environment->loops = (Cursor *)(room + slots);
+    environment->contents = (Content *)(room + slots + loops);
+    for (int i = 0; i < function->slots; i++)
+        environment->slots[i] = Py_NewRef(Py_None);
+    memset(environment->loops, 0, loops + contents);
+    return environment;
+}
+
+void free_environment(Environment *environment)
+{
+    for (int i = 0; i < environment->function->slots; i++)
+        Py_DECREF(environment->slots[i]);
+    for (int i = 0; i < environment->function->loops; i++)
+        Py_XDECREF(environment->loops[i].items);
+    PyMem_Free(environment);
+}
+
+/* Remember where to go on: 0, or -1 with an exception when there is no more room. */
+static int remember(Run *run, Activation activation)
+{
+    if (run->depth >= Py_GetRecursionLimit()) {
+        PyErr_SetString(PyExc_RecursionError, "pieces of a page are nested too deep");
+        return -1;
+    }
+    if (run->depth == run->room) {
+        int is_first = run->stack == run->first;
+        Activation *stack = PyMem_Realloc(is_first ? NULL : run->stack, 2 * (size_t)run->room * sizeof(Activation));
+        if (stack == NULL) {
+            PyErr_NoMemory();
+            return -1;
+        }
+        if (is_first)
+            memcpy(stack, run->first, sizeof(run->first));
+        run->stack = stack;
+        run->room *= 2;
+    }
+    run->stack[run->depth++] = activation;
+    return 0;
+}
+
+/* Call a function of the page: 0, or -1 with an exception. */
+static int enter(Run *run, const int *step, int at)
+{
+    const Program *program = run->program;
+    Environment *outer = run->environment, *inner = new_environment(program->functions + step[1]);
+    if (inner == NULL)
+        return -1;
+    PyObject **slots = outer->slots, *constants = program->constants;
+    int place = 0;
+    if (step[1] == 0)
+        for (; place < program->inputs_count; place++)
+            Py_SETREF(inner->slots[place], Py_NewRef(run->root->slots[place]));
+    for (int i = 0; i < step[2]; i++)
+        Py_SETREF(inner->slots[place + i], Py_NewRef(VALUE(step[3 + i])));
+    const int *contents = step + 3 + step[2];
+    for (int i = 0; i < contents[0]; i++)
+        inner->contents[i] = outer->contents[contents[1 + i]];
+    Activation back = {outer, at, at + 4 + step[2] + contents[0], 0, 0, 1};
+    if (remember(run, back) < 0) {
+        free_environment(inner);
+        return -1;
+    }
+    run->environment = inner;
+    return 0;
+}
+
+/* Print the content of a slot: where it begins, or -1 with an exception. */
+static int enter_content(Run *run, const int *step, int at)
+{
+    Environment *outer = run->environment;
+    Content content = outer->contents[step[1]];
+    if (content.environment == NULL || step[2] > content.count) {
+        PyErr_SetString(PyExc_SystemError, "there is no such content");
+        return -1;
+    }
+    Activation back = {outer, at, at + 3 + step[2], content.first, step[2], 0};
+    if (remember(run, back) < 0)
+        return -1;
+    for (int i = 0; i < step[2]; i++)
+        content.environment->contents[content.first + i] = outer->contents[step[3 + i]];
+    run->environment = content.environment;
+    return content.entry;
+}
+
+/* Go on where a function or content was called: the next step; -1 when it was the page itself. */
+static int leave(Run *run)
+{
+    if (run->depth == 0)
+        return -1;
+    Activation back = run->stack[--run->depth];
+    if (back.owned)
+        free_environment(run->environment);
+    else
+        for (int i = 0; i < back.count; i++)
+            run->environment->contents[back.first + i].environment = NULL;
+    run->environment = back.environment;
+    return back.at;
+}
+
+/* --- reading --------------------------------------------------------------------------------------------------------- */
 
 static inline PyObject *read_dot(State *state, PyObject *owner, PyObject *name, PyTypeObject **seen)
 {
     PyTypeObject *type = Py_TYPE(owner);
-    if (type == *seen)
-        return PyObject_GetAttr(owner, name);
-    if (PyDict_CheckExact(owner))
-        return Py_XNewRef(PyDict_GetItemWithError(owner, name));
-    int is_direct = state->direct == NULL ? 0 : PySet_Contains(state->direct, (PyObject *)type);
-    if (is_direct < 0 || state->slow[DOT] == NULL)
-        return NULL;
-    if (!is_direct)
-        return PyObject_CallFunctionObjArgs(state->slow[DOT], owner, name, NULL);
-    Py_XSETREF(*seen, (PyTypeObject *)Py_NewRef(type));
-    return PyObject_GetAttr(owner, name);
-}
-
-static int write_values(Run *run, const Join *join, const int *from)
-{
-    PyObject *values[MOST_VALUES];
-    Piece pieces[MOST_VALUES];
-    Py_ssize_t count = Py_SIZE(join), seen, length;
-    Py_UCS4 widest;
-    for (Py_ssize_t i = 0; i < count; i++) {
-        values[i] = run->slots[from[i]];
-        /* What may be missing prints as nothing. */
-        if (values[i] == join->state->missing && strchr("tar", join->kinds[i]) != NULL)
-            values[i] = Py_None;
+    PyObject *value;
+    if (PyDict_CheckExact(owner)) {
+        value = PyDict_GetItemWithError(owner, name);
+        if (value != NULL)
+            return Py_NewRef(value);
+        return PyErr_Occurred() ? NULL : slowly(state, NOT_THERE, owner, name, NULL);
     }
-    if (write_quickly_to(run->page, join, values))
-        return 1;
-    int fine = look_at_all(join, values, pieces, &seen, &length, &widest);
-    if (fine > 0)
-        fine = write_to(run->page, join, pieces, length, widest);
-    release_all(pieces, seen);
-    return fine;
+    if (type != *seen) {
+        int is_direct = state->direct == NULL ? 0 : PySet_Contains(state->direct, (PyObject *)type);
+        if (is_direct <= 0)
+            return is_direct < 0 ? NULL : slowly(state, DOT, owner, name, NULL);
+        Py_XSETREF(*seen, (PyTypeObject *)Py_NewRef(type));
+    }
+    value = PyObject_GetAttr(owner, name);
+    if (value != NULL || !PyErr_ExceptionMatches(PyExc_AttributeError))
+        return value;
+    PyErr_Clear();
+    return slowly(state, NOT_THERE, owner, name, NULL);
 }
 
-/* Whether a value counts as true: 1 or 0; 2 when Python has to find out; -1. */
-static int is_true(State *state, PyObject *value, int as_test)
+/* As read_dot, for what is handed on: what can be called is looked at by Python, since it may be a method. */
+static PyObject *read_data(State *state, PyObject *owner, PyObject *name, PyTypeObject **seen)
+{
+    PyObject *value = read_dot(state, owner, name, seen);
+    if (value == NULL || Py_TYPE(value)->tp_call == NULL || PyDict_CheckExact(owner))
+        return value;
+    Py_SETREF(value, slowly(state, ONLY_DATA, value, owner, name));
+    return value;
+}
+
+static PyObject *read_item(State *state, PyObject *owner, PyObject *index)
+{
+    PyObject *value = NULL;
+    if (PyLong_CheckExact(index) && (PyList_CheckExact(owner) || PyTuple_CheckExact(owner))) {
+        Py_ssize_t at = PyLong_AsSsize_t(index), size = Py_SIZE(owner);
+        if (at == -1 && PyErr_Occurred())
+            PyErr_Clear();
+        else if (at >= -size && at < size) {
+            at += at < 0 ? size : 0;
+            return Py_NewRef(PyList_CheckExact(owner) ? PyList_GET_ITEM(owner, at) : PyTuple_GET_ITEM(owner, at));
+        }
+    }
+    else if (PyDict_CheckExact(owner)) {
+        int is_name = PyUnicode_CheckExact(index) && (PyUnicode_GET_LENGTH(index) == 0 || PyUnicode_READ_CHAR(index, 0) != '_');
+        if (is_name || PyLong_CheckExact(index)) {
+            value = PyDict_GetItemWithError(owner, index);
+            if (value != NULL || PyErr_Occurred())
+                return Py_XNewRef(value);
+        }
+    }
+    return slowly(state, ITEM, owner, index, NULL);
+}
+
+/* Whether a value counts as true: 1 or 0; -1 with an exception. */
+static inline int is_true(State *state, PyObject *value, int as_test)
 {
     if (value == Py_True)
         return 1;
     if (value == Py_False || value == Py_None)
         return 0;
-    int found, is_plain = 1;
-    if (as_test && !is_text(value) && !PyLong_CheckExact(value) && !PyList_CheckExact(value))
-        is_plain = state->plain == NULL ? 0 : PySet_Contains(state->plain, (PyObject *)Py_TYPE(value));
-    if (is_plain > 0)
-        found = PyObject_IsTrue(value);
-    else {
-        PyObject *asked = is_plain < 0 || state->slow[TRUTH] == NULL ? NULL : PyObject_CallOneArg(state->slow[TRUTH], value);
-        found = asked == NULL ? -1 : PyObject_IsTrue(asked);
-        Py_XDECREF(asked);
+    if (as_test && !is_text(value) && !PyLong_CheckExact(value) && !PyList_CheckExact(value)) {
+        int is_plain = state->plain == NULL ? 0 : PySet_Contains(state->plain, (PyObject *)Py_TYPE(value));
+        if (is_plain < 0)
+            return -1;
+        if (!is_plain) {
+            PyObject *asked = slowly(state, TRUTH, value, NULL, NULL);
+            int found = asked == NULL ? -1 : PyObject_IsTrue(asked);
+            Py_XDECREF(asked);
+            return found;
+        }
     }
-    if (found >= 0)
-        return found;
-    return left_to_python(state) < 0 ? -1 : 2;
+    return PyObject_IsTrue(value);
 }
 
-/* What a loop runs over; NULL without an exception for what could not be run over again. */
-static PyObject *items_of(State *state, PyObject *value, int pairs)
+/* The names that a page sees, as a dict; borrowed. */
+static PyObject *scope_of(Run *run)
 {
-    if (!pairs && (PyList_CheckExact(value) || PyTuple_CheckExact(value)))
-        return Py_NewRef(value);
-    PyObject *function = state->slow[pairs ? PAIRS : EACH];
-    return PyIter_Check(value) || function == NULL ? NULL : PyObject_CallOneArg(function, value);
+    if (run->scope == NULL) {
+        PyObject *values = run->values == NULL ? PyDict_New() : Py_NewRef(run->values);
+        for (Py_ssize_t i = 0; values != NULL && run->given_names != NULL && i < PyTuple_GET_SIZE(run->given_names); i++)
+            if (PyDict_SetItem(values, PyTuple_GET_ITEM(run->given_names, i), run->given[i]) < 0)
+                Py_CLEAR(values);
+        if (values != NULL)
+            run->scope = PyObject_CallFunctionObjArgs(PyTuple_GET_ITEM(run->program->helpers, MERGE), run->context, values, NULL);
+        Py_XDECREF(values);
+    }
+    return run->scope;
 }
 
-static int compare(State *state, PyObject **slots, const int *step)
+/* Raise the exception for a name that is missing. */
+static int raise_missing(Run *run, int name, int how, PyObject *names)
 {
-    PyObject *left = slots[step[2]], *right = slots[step[3]];
-    int how = step[4], found;
-    if (how == IS || how == IS_NOT)
-        found = (left == right) == (how == IS);
-    else if (how == IN || how == NOT_IN) {
-        found = PyIter_Check(right) ? -1 : PySequence_Contains(right, left);
-        if (found < 0)
-            return left_to_python(state);
-        found = found == (how == IN);
-    }
+    if (how != OF_PIECE && (names = scope_of(run)) == NULL)
+        return -1;
+    PyObject *number = PyLong_FromLong(how), *result = NULL;
+    if (number != NULL)
+        result = PyObject_CallFunctionObjArgs(PyTuple_GET_ITEM(run->program->helpers, MISSING_NAME), number,
+                                              PyTuple_GET_ITEM(run->program->names, name), names, NULL);
+    if (result != NULL)
+        PyErr_SetString(PyExc_SystemError, "a missing name was not told of");
+    Py_XDECREF(number);
+    Py_XDECREF(result);
+    return -1;
+}
+
+/* The attribute of the page's nonce: a new reference; NULL with an exception. */
+static PyObject *nonce_of(Run *run)
+{
+    PyObject *names = run->scope, *found = NULL;
+    if (names == NULL && run->context != Py_None)
+        names = PyDict_CheckExact(run->context) ? run->context : scope_of(run);
+    if (names == NULL && PyErr_Occurred())
+        return NULL;
+    if (names != NULL && PyDict_Check(names))
+        found = PyDict_GetItemWithError(names, run->program->nonce);
+    if (found == NULL && PyErr_Occurred())
+        return NULL;
+    return found == NULL ? PyUnicode_New(0, 0) : Py_NewRef(found);
+}
+
+/* --- loops ----------------------------------------------------------------------------------------------------------- */
+
+/* Begin a loop over a value: 0, or -1 with an exception. */
+static int begin_items(State *state, Cursor *cursor, PyObject *value, int how)
+{
+    PyObject *items;
+    if (!(how & AS_PAIRS) && (PyList_CheckExact(value) || PyTuple_CheckExact(value)))
+        items = Py_NewRef(value);
     else
-        return put(state, slots + step[1], PyObject_RichCompare(left, right, how));
-    return put(state, slots + step[1], PyBool_FromLong(found));
+        items = slowly(state, how & AS_PAIRS ? PAIRS : EACH, value, NULL, NULL);
+    if (items != NULL && how & AS_SIZED && !PyList_CheckExact(items) && !PyTuple_CheckExact(items))
+        Py_SETREF(items, PySequence_List(items));
+    if (items == NULL)
+        return -1;
+    cursor->kind = PyList_CheckExact(items) ? OF_LIST : PyTuple_CheckExact(items) ? OF_TUPLE : OF_ITERATOR;
+    cursor->total = cursor->kind == OF_ITERATOR ? 0 : Py_SIZE(items);
+    if (cursor->kind == OF_ITERATOR) {
+        Py_SETREF(items, PyObject_GetIter(items));
+        if (items == NULL)
+            return -1;
+    }
+    cursor->at = cursor->count = 0;
+    Py_XSETREF(cursor->items, items);
+    return 0;
+}
+
+/* The next item: a new reference; NULL when there is none, or with an exception. */
+static inline PyObject *next_item(Cursor *cursor)
+{
+    switch (cursor->kind) {
+    case OF_LIST:
+        if (cursor->at < PyList_GET_SIZE(cursor->items))
+            return Py_NewRef(PyList_GET_ITEM(cursor->items, cursor->at++));
+        break;
+    case OF_TUPLE:
+        if (cursor->at < PyTuple_GET_SIZE(cursor->items))
+            return Py_NewRef(PyTuple_GET_ITEM(cursor->items, cursor->at++));
+        break;
+    case OF_ITERATOR:
+        return PyIter_Next(cursor->items);
+    case OF_ASYNC: {
+        PyAsyncMethods *methods = Py_TYPE(cursor->items)->tp_as_async;
+        if (methods != NULL && methods->am_anext != NULL)
+            return methods->am_anext(cursor->items);
+        PyErr_SetString(PyExc_TypeError, "an asynchronous iterator has no __anext__");
+        return NULL;
+    }
+    }
+    return NULL;
+}
+
+static void end_items(Cursor *cursor)
+{
+    cursor->kind = NO_ITEMS;
+    Py_CLEAR(cursor->items);
+}
+
+/* A loop over what is asynchronous, in a page that awaits: 0 when it is no such thing; 1, it has begun, item by item; 2, all
+   its items are to be awaited first; -1 with an exception. */
+static int begin_async(Run *run, Cursor *cursor, PyObject *value, int how)
+{
+    PyAsyncMethods *methods = Py_TYPE(value)->tp_as_async;
+    if (methods == NULL || methods->am_aiter == NULL)
+        return 0;
+    int is_each = run->chunks && !(how & AS_SIZED);
+    PyObject *items = is_each ? methods->am_aiter(value) : slowly(run->program->state, COLLECTED, value, NULL, NULL);
+    if (items == NULL)
+        return -1;
+    cursor->kind = is_each ? OF_ASYNC : NO_ITEMS;
+    cursor->at = cursor->count = cursor->total = 0;
+    Py_XSETREF(cursor->items, items);
+    return is_each ? 1 : 2;
+}
+
+/* Put the two of a pair into slots: 0, or -1 with an exception. */
+static int split(State *state, PyObject *pair, PyObject **first, PyObject **second)
+{
+    PyObject *made = NULL;
+    if (!PyTuple_CheckExact(pair) || PyTuple_GET_SIZE(pair) != 2) {
+        PyObject *single = PyList_New(1), *pairs = NULL, *iterator = NULL;
+        if (single != NULL) {
+            PyList_SET_ITEM(single, 0, Py_NewRef(pair));
+            pairs = slowly(state, PAIRS, single, NULL, NULL);
+        }
+        iterator = pairs == NULL ? NULL : PyObject_GetIter(pairs);
+        made = iterator == NULL ? NULL : PyIter_Next(iterator);
+        Py_XDECREF(single);
+        Py_XDECREF(pairs);
+        Py_XDECREF(iterator);
+        if (made != NULL && (!PyTuple_CheckExact(made) || PyTuple_GET_SIZE(made) != 2))
+            Py_CLEAR(made);
+        if (made == NULL) {
+            if (!PyErr_Occurred())
+                PyErr_SetString(PyExc_SystemError, "a pair is not one");
+            return -1;
+        }
+        pair = made;
+    }
+    PyObject *one = Py_NewRef(PyTuple_GET_ITEM(pair, 0)), *other = Py_NewRef(PyTuple_GET_ITEM(pair, 1));
+    Py_XDECREF(made);
+    Py_SETREF(*first, one);
+    Py_SETREF(*second, other);
+    return 0;
+}
+
+static PyObject *position(const Cursor *cursor, int what)
+{
+    Py_ssize_t index = cursor->count - 1;
+    switch (what) {
+    case OF_INDEX: return PyLong_FromSsize_t(index);
+    case OF_NUMBER: return PyLong_FromSsize_t(cursor->count);
+    case OF_FIRST: return PyBool_FromLong(index == 0);
+    case OF_ODD: return PyBool_FromLong((index & 1) == 0);
+    case OF_EVEN: return PyBool_FromLong(index & 1);
+    default: return PyLong_FromSsize_t(cursor->total);
+    }
+}
+
+/* --- calculating ----------------------------------------------------------------------------------------------------- */
+
+static PyObject *compare(PyObject *left, PyObject *right, int how)
+{
+    if (how == IS || how == IS_NOT)
+        return PyBool_FromLong((left == right) == (how == IS));
+    if (how == IN || how == NOT_IN) {
+        int found = PySequence_Contains(right, left);
+        return found < 0 ? NULL : PyBool_FromLong(found == (how == IN));
+    }
+    return PyObject_RichCompare(left, right, how);
 }
 
 static PyObject *binary(PyObject *left, PyObject *right, int how)
 {
     switch (how) {
-    case ADD: return PyNumber_Add(left, right);
-    case SUBTRACT: return PyNumber_Subtract(left, right);
-    case MULTIPLY: return PyNumber_Multiply(left, right);
-    case DIVIDE: return PyNumber_TrueDivide(left, right);
-    case FLOOR: return PyNumber_FloorDivide(left, right);
-    default: return PyNumber_And(left, right);
+    case ADDED: return PyNumber_Add(left, right);
+    case SUBTRACTED: return PyNumber_Subtract(left, right);
+    case MULTIPLIED: return PyNumber_Multiply(left, right);
+    case DIVIDED: return PyNumber_TrueDivide(left, right);
+    default: return PyNumber_FloorDivide(left, right);
     }
 }
 
-/* Call a function; NULL without an exception for an argument that could be used up: Python may have to call it again. */
-static PyObject *call(PyObject **slots, const int *step)
+static PyObject *unary(PyObject *value, int how)
 {
-    PyObject *arguments[MOST_SLOTS + 1];
-    Py_ssize_t count = step[5], named = 0;
-    for (Py_ssize_t i = 0; i < count; i++) {
-        arguments[i] = slots[step[6 + i]];
-        if (step[4] && PyIter_Check(arguments[i]))
-            return NULL;
+    if (how == NOT) {
+        int found = PyObject_IsTrue(value);
+        return found < 0 ? NULL : PyBool_FromLong(!found);
     }
-    PyObject *names = step[3] < 0 ? NULL : slots[step[3]];
-    if (names != NULL && PyTuple_CheckExact(names) && PyTuple_GET_SIZE(names) <= count)
-        named = PyTuple_GET_SIZE(names);
-    else
-        names = NULL;
-    return PyObject_Vectorcall(slots[step[2]], arguments, (size_t)(count - named), names);
+    return how == MINUS ? PyNumber_Negative(value) : PyNumber_Positive(value);
 }
 
-static PyObject *pack(PyObject **slots, const int *step)
+static int are_names(PyObject *names, int most)
 {
-    PyObject *packed = PyTuple_New(step[2]);
-    for (int i = 0; packed != NULL && i < step[2]; i++)
-        PyTuple_SET_ITEM(packed, i, Py_NewRef(slots[step[3 + i]]));
-    return packed;
-}
-
-static int steps(Run *run, int at, int end);
-
-/* Do the body of a loop in a loop for each item: 1 when there was one, 2 when there was none; 0 and -1 as steps. */
-static int each_item(Run *run, int at)
-{
-    const int *step = run->loop->code + at;
-    PyObject *items = run->slots[step[1]], *iterator = NULL;
-    int is_list = PyList_CheckExact(items), is_tuple = PyTuple_CheckExact(items), fine = 2;
-    if (!is_list && !is_tuple && (iterator = PyObject_GetIter(items)) == NULL)
-        return left_to_python(run->loop->state);
-    Py_INCREF(items);
-    for (Py_ssize_t i = 0;; i++) {
-        PyObject *item = NULL;
-        if (is_list)
-            item = i < PyList_GET_SIZE(items) ? Py_NewRef(PyList_GET_ITEM(items, i)) : NULL;
-        else if (is_tuple)
-            item = i < PyTuple_GET_SIZE(items) ? Py_NewRef(PyTuple_GET_ITEM(items, i)) : NULL;
-        else if ((item = PyIter_Next(iterator)) == NULL && PyErr_Occurred()) {
-            fine = left_to_python(run->loop->state);
-            break;
-        }
-        if (item == NULL)
-            break;
-        Py_SETREF(run->slots[step[2]], item);
-        if (run->loop->awaits && is_awaitable(item)) {
-            fine = 0;
-            break;
-        }
-        fine = ++run->items % ITEMS_BETWEEN_BREATHS == 0 && breathe() < 0 ? -1 : steps(run, at + 5, step[3]);
-        if (fine > 0 && run->page->length > run->most)
-            fine = 0;
-        if (fine <= 0)
-            break;
-    }
-    Py_DECREF(items);
-    Py_XDECREF(iterator);
-    return fine;
-}
-
-/* Do the steps from one to another: 1, all is done; 0, Python has to do what they do; -1, with an exception. */
-static int steps(Run *run, int at, int end)
-{
-    Loop *loop = run->loop;
-    PyObject **slots = run->slots;
-    int fine = 1;
-    while (at < end) {
-        const int *step = loop->code + at;
-        switch (step[0]) {
-        case READ:
-            fine = put_found(loop, slots + step[1], read_dot(loop->state, slots[step[2]], PyTuple_GET_ITEM(loop->names, step[3]), loop->seen + at));
-            at += 4;
-            break;
-        case WRITE: {
-            const Join *join = (Join *)PyTuple_GET_ITEM(loop->joins, step[1]);
-            fine = write_values(run, join, step + 2);
-            at += 2 + (int)Py_SIZE(join);
-            break;
-        }
-        case TEST: {
-            int found = is_true(loop->state, slots[step[1]], step[3]);
-            fine = found < 0 ? -1 : found != 2;
-            at = found ? at + 4 : step[2];
-            break;
-        }
-        case JUMP:
-            at = step[1];
-            break;
-        case ITEMS:
-            fine = put(loop->state, slots + step[1], items_of(loop->state, slots[step[2]], step[3]));
-            at += 4;
-            break;
-        case FOR:
-            fine = each_item(run, at);
-            at = fine == 2 ? step[3] : step[4];
-            break;
-        case SPLIT: {
-            PyObject *pair = slots[step[1]];
-            if (!PyTuple_CheckExact(pair) || PyTuple_GET_SIZE(pair) != 2)
-                return 0;
-            Py_INCREF(pair);
-            Py_SETREF(slots[step[2]], Py_NewRef(PyTuple_GET_ITEM(pair, 0)));
-            Py_SETREF(slots[step[3]], Py_NewRef(PyTuple_GET_ITEM(pair, 1)));
-            Py_DECREF(pair);
-            at += 4;
-            break;
-        }
-        case CALL:
-            fine = put_found(loop, slots + step[1], call(slots, step));
-            at += 6 + step[5];
-            break;
-        case COMPARE:
-            fine = compare(loop->state, slots, step);
-            at += 5;
-            break;
-        case BINARY:
-            fine = put(loop->state, slots + step[1], binary(slots[step[2]], slots[step[3]], step[4]));
-            at += 5;
-            break;
-        case UNARY: {
-            PyObject *value = slots[step[2]];
-            if (step[3] == NOT) {
-                int found = is_true(loop->state, value, 0);
-                fine = found < 0 ? -1 : found == 2 ? 0 : put(loop->state, slots + step[1], PyBool_FromLong(!found));
-            }
-            else
-                fine = put(loop->state, slots + step[1], step[3] == MINUS ? PyNumber_Negative(value) : PyNumber_Positive(value));
-            at += 4;
-            break;
-        }
-        case COPY:
-            fine = put(loop->state, slots + step[1], Py_NewRef(slots[step[2]]));
-            at += 3;
-            break;
-        case ABSENT:
-            at = slots[step[1]] == Py_None || slots[step[1]] == loop->state->missing ? step[2] : at + 3;
-            break;
-        case NEED:
-            fine = slots[step[1]] != loop->state->missing;
-            at += 2;
-            break;
-        case PACK:
-            fine = put(loop->state, slots + step[1], pack(slots, step));
-            at += 3 + step[2];
-            break;
-        }
-        if (fine <= 0)
-            return fine;
-    }
+    if (!PyTuple_CheckExact(names) || PyTuple_GET_SIZE(names) > most)
+        return 0;
+    for (Py_ssize_t i = 0; i < PyTuple_GET_SIZE(names); i++)
+        if (!PyUnicode_CheckExact(PyTuple_GET_ITEM(names, i)))
+            return 0;
     return 1;
 }
 
-/* --- calling a loop ------------------------------------------------------------------------------------------------ */
-
-/* What is left of the items from one on, which is the next of the iterator's where there is one. */
-static PyObject *rest_of(State *state, PyObject *items, PyObject *iterator, PyObject *item, Py_ssize_t number)
+static PyObject *call(PyObject **slots, PyObject *constants, const int *step)
 {
-    if (iterator == NULL)
-        return PySequence_GetSlice(items, number, PY_SSIZE_T_MAX);
-    if (state->slow[REST] == NULL) {
-        PyErr_SetString(PyExc_RuntimeError, "rest is not installed");
+    PyObject *few[FEW_ARGUMENTS + 1], **arguments = few, *names = VALUE(step[3]);
+    int count = step[5];
+    if (names == Py_None)
+        names = NULL;
+    else if (!are_names(names, count)) {
+        PyErr_SetString(PyExc_SystemError, "the names of arguments are text");
         return NULL;
     }
-    return PyObject_CallFunctionObjArgs(state->slow[REST], item, iterator, NULL);
+    if (count > FEW_ARGUMENTS && (arguments = PyMem_Malloc(((size_t)count + 1) * sizeof(PyObject *))) == NULL)
+        return PyErr_NoMemory();
+    for (int i = 0; i < count; i++)
+        arguments[1 + i] = VALUE(step[6 + i]);
+    Py_ssize_t named = names == NULL ? 0 : PyTuple_GET_SIZE(names);
+    PyObject *function = Py_NewRef(VALUE(step[2]));
+    PyObject *result = PyObject_Vectorcall(function, arguments + 1, (size_t)(count - named) | PY_VECTORCALL_ARGUMENTS_OFFSET, names);
+    Py_DECREF(function);
+    if (arguments != few)
+        PyMem_Free(arguments);
+    return result;
 }
 
-static PyObject *run_all(Run *run, PyObject *items)
+static PyObject *pack(PyObject **slots, PyObject *constants, const int *step)
 {
-    Loop *loop = run->loop;
-    Page *page = run->page;
-    PyObject *iterator = NULL, *result = NULL;
-    int is_list = PyList_CheckExact(items), is_tuple = PyTuple_CheckExact(items);
-    if (!is_list && !is_tuple && (iterator = PyObject_GetIter(items)) == NULL)
-        return NULL;
-    Py_ssize_t i = 0;
-    for (;; i++) {
-        PyObject *item = NULL;
-        if (is_list)
-            item = i < PyList_GET_SIZE(items) ? Py_NewRef(PyList_GET_ITEM(items, i)) : NULL;
-        else if (is_tuple)
-            item = i < PyTuple_GET_SIZE(items) ? Py_NewRef(PyTuple_GET_ITEM(items, i)) : NULL;
+    int count = step[3];
+    if (step[2] == AS_DICT) {
+        PyObject *made = PyDict_New();
+        for (int i = 0; made != NULL && i + 1 < count; i += 2)
+            if (PyDict_SetItem(made, VALUE(step[4 + i]), VALUE(step[5 + i])) < 0)
+                Py_CLEAR(made);
+        return made;
+    }
+    PyObject *made = step[2] == AS_LIST ? PyList_New(count) : PyTuple_New(count);
+    for (int i = 0; made != NULL && i < count; i++) {
+        PyObject *item = Py_NewRef(VALUE(step[4 + i]));
+        if (step[2] == AS_LIST)
+            PyList_SET_ITEM(made, i, item);
         else
-            item = PyIter_Next(iterator);
-        if (item == NULL) {
-            if (!PyErr_Occurred())
-                result = i ? PyTuple_New(0) : Py_NewRef(Py_None);
-            break;
-        }
-        Py_SETREF(run->slots[0], item);
-        if (++run->items % ITEMS_BETWEEN_BREATHS == 0 && breathe() < 0)
-            break;
-        Py_ssize_t before = page->length;
-        Py_UCS4 widest = widest_of(page);
-        run->most = loop->chunks ? before + LONGEST_ITEM : PY_SSIZE_T_MAX;
-        int passes = run->passes || (loop->awaits && is_awaitable(item));
-        int fine = passes ? 0 : steps(run, 0, (int)Py_SIZE(loop));
-        if (fine == 0 && !passes)
-            loop->passes = CALLS_PASSED;
-        if (fine > 0 && loop->chunks && page->length >= SHORTEST_CHUNK) {
-            result = Py_NewRef(Py_True);
-            break;
-        }
-        if (fine > 0)
-            continue;
-        if (fine == 0 && page_cut(page, before, widest) == 0)
-            result = rest_of(loop->state, items, iterator, run->slots[0], i);
-        break;
+            PyTuple_SET_ITEM(made, i, item);
     }
-    Py_XDECREF(iterator);
-    return result;
+    return made;
 }
 
-PyObject *loop_call(Loop *self, PyObject *const *arguments, Py_ssize_t count)
+/* --- waiting --------------------------------------------------------------------------------------------------------- */
+
+/* Let the values of a step that can be awaited be so, all at once: how many there are. */
+static int wait_for(Run *run, const Join *join, const int *operands, PyObject **slots)
 {
-    if (count != self->given + 2) {
-        PyErr_Format(PyExc_TypeError, "this takes a page, items and %d values", self->given);
-        return NULL;
+    run->waits = 0;
+    for (int i = 0; i < join->count; i++) {
+        if (operands[i] < 0 || join->kinds[i] == '=' || !is_awaitable(slots[operands[i]]))
+            continue;
+        int is_there = 0;
+        for (int each = 0; each < run->waits; each++)
+            is_there |= run->waiting[each] == slots + operands[i];
+        if (!is_there)
+            run->waiting[run->waits++] = slots + operands[i];
     }
-    Run run = {self, NULL, page_of(arguments[0]), 0, 0, self->passes > 0};
-    if (run.page == NULL || self->kept == NULL || (self->chunks && !PyIter_Check(arguments[1]))) {
-        PyErr_SetString(PyExc_TypeError, "this takes the write of a page, and, for chunks, an iterator");
-        return NULL;
+    return run->waits;
+}
+
+PyObject *run_awaited(Run *run)
+{
+    if (run->waits == 1)
+        return Py_NewRef(*run->waiting[0]);
+    PyObject *all = PyList_New(run->waits);
+    for (int i = 0; all != NULL && i < run->waits; i++)
+        PyList_SET_ITEM(all, i, Py_NewRef(*run->waiting[i]));
+    return all;
+}
+
+int run_take(Run *run, PyObject *values)
+{
+    if (run->waits > 1 && (!PyList_CheckExact(values) || PyList_GET_SIZE(values) != run->waits)) {
+        PyErr_SetString(PyExc_ValueError, "there are as many values as were awaited");
+        return -1;
     }
-    self->passes -= run.passes;
-    PyObject *slots[MOST_SLOTS];
-    run.slots = slots;
-    int at = 0;
-    slots[at++] = Py_NewRef(Py_None);
-    for (Py_ssize_t i = 2; i < count; i++)
-        slots[at++] = Py_NewRef(arguments[i]);
-    for (Py_ssize_t i = 0; i < PyTuple_GET_SIZE(self->kept); i++)
-        slots[at++] = Py_NewRef(PyTuple_GET_ITEM(self->kept, i));
-    for (int i = 1; i < at && self->awaits; i++)
-        run.passes |= is_awaitable(slots[i]);
-    while (at < self->slots)
-        slots[at++] = Py_NewRef(Py_None);
-    PyObject *result = run_all(&run, arguments[1]);
-    while (at)
-        Py_DECREF(slots[--at]);
-    return result;
+    for (int i = 0; i < run->waits; i++)
+        Py_SETREF(*run->waiting[i], Py_NewRef(run->waits == 1 ? values : PyList_GET_ITEM(values, i)));
+    run->awaited = run->waits > 0;
+    run->waits = 0;
+    return 0;
+}
+
+int run_end_items(Run *run)
+{
+    const int *step = run->program->code + run->which;
+    if (run->waits != 1 || step[0] != NEXT || run->at != run->which + 4
+        || run->environment->loops[step[1]].kind != OF_ASYNC)
+        return 0;
+    Py_SETREF(*run->waiting[0], Py_NewRef(Py_None));
+    end_items(run->environment->loops + step[1]);
+    run->waits = 0;
+    run->at = step[3];
+    return 1;
+}
+
+/* --- all steps ------------------------------------------------------------------------------------------------------- */
+
+/* Leave the page until the value of a slot has been awaited, if it is to be. */
+#define WAIT_HERE(slot, wait, next)                                  \
+    if (run->awaits && (wait) && is_awaitable(*(slot))) {            \
+        run->waiting[0] = (slot);                                    \
+        run->waits = 1;                                              \
+        run->at = (next);                                            \
+        return WAITING;                                              \
+    }
+
+int run_on(Run *run)
+{
+    const Program *program = run->program;
+    const int *code = program->code;
+    State *state = program->state;
+    PyObject *constants = program->constants, *missing = state->missing;
+    PyObject **slots = run->environment->slots;
+    int at = run->at;
+    for (;;) {
+        const int *step = code + at;
+        switch (step[0]) {
+        case WRITE: {
+            const Join *join = program->joins + step[1];
+            if (run->awaits && !run->awaited && wait_for(run, join, step + 2, slots)) {
+                run->at = at;
+                return WAITING;
+            }
+            run->awaited = 0;
+            PyObject *values[MOST_VALUES];
+            for (int i = 0; i < join->count; i++)
+                values[i] = VALUE(step[2 + i]);
+            if (!write_quickly_to(&run->page, join, values)) {
+                int failed = write_values(&run->page, join, values);
+                if (failed >= 0) {
+                    run->at = at;
+                    run->which = at + 2 + failed;
+                    return BROKEN;
+                }
+            }
+            at += 2 + join->count;
+            break;
+        }
+        case READ:
+        case READ_DATA: {
+            PyObject *owner = VALUE(step[2]), *name = PyTuple_GET_ITEM(program->names, step[3]);
+            PyObject *value = step[0] == READ ? read_dot(state, owner, name, program->seen + at)
+                                              : read_data(state, owner, name, program->seen + at);
+            if (put(slots + step[1], value) < 0)
+                goto broken;
+            at += 5;
+            WAIT_HERE(slots + step[1], step[4], at)
+            break;
+        }
+        case READ_ITEM:
+            if (put(slots + step[1], read_item(state, VALUE(step[2]), VALUE(step[3]))) < 0)
+                goto broken;
+            at += 5;
+            WAIT_HERE(slots + step[1], step[4], at)
+            break;
+        case NEED:
+            if (step[2] >= 0 && slots[step[1]] == missing) {
+                raise_missing(run, step[2], step[3], VALUE(step[4]));
+                goto broken;
+            }
+            at += 6;
+            WAIT_HERE(slots + step[1], step[5], at)
+            break;
+        case INPUT: {
+            PyObject **input = run->root->slots + step[2];
+            if (step[3] >= 0 && *input == missing) {
+                raise_missing(run, step[3], OF_SCOPE, NULL);
+                goto broken;
+            }
+            if (!run->awaited)
+                WAIT_HERE(input, step[4], at)
+            run->awaited = 0;
+            Py_SETREF(slots[step[1]], Py_NewRef(*input));
+            at += 5;
+            break;
+        }
+        case COPY:
+            Py_SETREF(slots[step[1]], Py_NewRef(VALUE(step[2])));
+            at += 3;
+            break;
+        case JUMP:
+            at = step[1];
+            break;
+        case TEST: {
+            int found = is_true(state, VALUE(step[1]), step[2]);
+            if (found < 0)
+                goto broken;
+            at = found ? at + 4 : step[3];
+            break;
+        }
+        case ABSENT: {
+            PyObject *value = VALUE(step[1]);
+            at = value == Py_None || value == missing ? step[2] : at + 3;
+            break;
+        }
+        case GIVEN:
+            at = VALUE(step[1]) != missing ? step[2] : at + 3;
+            break;
+        case ITEMS: {
+            Cursor *cursor = run->environment->loops + step[1];
+            PyObject *value = VALUE(step[2]);
+            int begun = 0;
+            if (run->awaited) {
+                run->awaited = 0;
+                value = cursor->items;
+            }
+            else if (run->awaits && (begun = begin_async(run, cursor, value, step[3])) != 0) {
+                if (begun < 0)
+                    goto broken;
+                if (begun == 2) {
+                    run->waiting[0] = &cursor->items;
+                    run->waits = 1;
+                    run->at = at;
+                    return WAITING;
+                }
+            }
+            if (!begun) {
+                Py_INCREF(value);
+                int fine = begin_items(state, cursor, value, step[3]);
+                Py_DECREF(value);
+                if (fine < 0)
+                    goto broken;
+            }
+            at += 4;
+            break;
+        }
+        case NEXT: {
+            Cursor *cursor = run->environment->loops + step[1];
+            if (++run->turns % ITEMS_BETWEEN_TURNS == 0) {
+                if (run->awaits) {
+                    run->at = at;
+                    return TURN;
+                }
+                if (breathe() < 0)
+                    goto broken;
+            }
+            PyObject *item = next_item(cursor);
+            if (item == NULL) {
+                if (PyErr_Occurred())
+                    goto broken;
+                end_items(cursor);
+                at = step[3];
+                break;
+            }
+            Py_SETREF(slots[step[2]], item);
+            run->which = at;
+            at += 4;
+            WAIT_HERE(slots + step[2], 1, at)
+            break;
+        }
+        case COUNT:
+            run->environment->loops[step[1]].count++;
+            at += 2;
+            break;
+        case EMPTY:
+            at = run->environment->loops[step[1]].count ? step[2] : at + 3;
+            break;
+        case SPLIT:
+            if (split(state, VALUE(step[1]), slots + step[2], slots + step[3]) < 0)
+                goto broken;
+            at += 4;
+            break;
+        case POSITION:
+            if (put(slots + step[1], position(run->environment->loops + step[2], step[3])) < 0)
+                goto broken;
+            at += 4;
+            break;
+        case CALL:
+            if (put(slots + step[1], call(slots, constants, step)) < 0)
+                goto broken;
+            at += 6 + step[5];
+            WAIT_HERE(slots + step[1], step[4], at)
+            break;
+        case COMPARE:
+            if (put(slots + step[1], compare(VALUE(step[2]), VALUE(step[3]), step[4])) < 0)
+                goto broken;
+            at += 5;
+            break;
+        case BINARY:
+            if (put(slots + step[1], binary(VALUE(step[2]), VALUE(step[3]), step[4])) < 0)
+                goto broken;
+            at += 5;
+            break;
+        case UNARY:
+            if (put(slots + step[1], unary(VALUE(step[2]), step[3])) < 0)
+                goto broken;
+            at += 4;
+            break;
+        case PACK:
+            if (put(slots + step[1], pack(slots, constants, step)) < 0)
+                goto broken;
+            at += 4 + step[3];
+            break;
+        case ADD:
+            if (PyList_Append(VALUE(step[1]), VALUE(step[2])) < 0)
+                goto broken;
+            at += 3;
+            break;
+        case PRINT: {
+            PyObject *value = VALUE(step[2]);
+            if (put(slots + step[1], is_text(value) ? Py_NewRef(value) : slowly(state, PRINTED, value, NULL, NULL)) < 0)
+                goto broken;
+            at += 3;
+            break;
+        }
+        case ENTER:
+            if (enter(run, step, at) < 0)
+                goto broken;
+            at = program->functions[step[1]].entry;
+            slots = run->environment->slots;
+            break;
+        case LEAVE:
+            at = leave(run);
+            if (at < 0)
+                return DONE;
+            slots = run->environment->slots;
+            break;
+        case CONTENT: {
+            Content content = {run->environment, at + 5, step[2], step[3]};
+            run->environment->contents[step[1]] = content;
+            at = step[4];
+            break;
+        }
+        case SLOT: {
+            int entry = enter_content(run, step, at);
+            if (entry < 0)
+                goto broken;
+            at = entry;
+            slots = run->environment->slots;
+            break;
+        }
+        case COLLECT:
+            Py_CLEAR(run->collected);
+            if (step[2]) {
+                if (put(slots + step[1], PyList_New(0)) < 0)
+                    goto broken;
+                run->collected = Py_NewRef(slots[step[1]]);
+            }
+            at += 3;
+            break;
+        case PIECE:
+            if (run->collected == NULL)
+                PyErr_SetString(PyExc_SystemError, "no URL is collected");
+            if (run->collected == NULL || PyList_Append(run->collected, VALUE(step[1])) < 0)
+                goto broken;
+            at += 2;
+            break;
+        case NONCE:
+            if (put(slots + step[1], nonce_of(run)) < 0)
+                goto broken;
+            at += 2;
+            break;
+        case SEND:
+            at += 2;
+            if (run->chunks && run->collected == NULL && run->page.length >= (step[1] ? 1 : SHORTEST_CHUNK)) {
+                run->at = at;
+                return CHUNK;
+            }
+            break;
+        default:
+            PyErr_SetString(PyExc_SystemError, "there is no such step");
+            goto broken;
+        }
+    }
+broken:
+    run->at = run->which = at;
+    return BROKEN;
 }

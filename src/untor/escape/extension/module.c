@@ -2,7 +2,9 @@
 
 #include "writing.h"
 
-static const char *const NAMES[SLOW] = {"text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot_data", "dot", "quoted", "truth", "each", "pairs", "rest", "has_no_location"};
+static const char *const NAMES[SLOW] = {
+    "text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot_data", "dot", "quoted", "truth", "each",
+    "pairs", "item", "printed", "missing_of", "only_data", "collected"};
 
 static inline State *state_of(PyObject *module) { return (State *)PyModule_GetState(module); }
 
@@ -187,21 +189,7 @@ static PyObject *install(PyObject *module, PyObject *arguments)
     return NULL;
 }
 
-static PyObject *join(PyObject *module, PyObject *arguments)
-{
-    PyObject *texts, *kinds;
-    if (!PyArg_ParseTuple(arguments, "O!O!", &PyTuple_Type, &texts, &PyBytes_Type, &kinds))
-        return NULL;
-    return new_join(module, state_of(module), texts, kinds);
-}
-
-static PyObject *loop(PyObject *module, PyObject *arguments) { return new_loop(module, state_of(module), arguments); }
-
-static PyObject *page(PyObject *module, PyObject *ignored)
-{
-    (void)ignored;
-    return new_page(state_of(module));
-}
+static PyObject *program(PyObject *module, PyObject *arguments) { return new_program(module, state_of(module), arguments); }
 
 static PyMethodDef METHODS[] = {
     {"text", text, METH_O, NULL},
@@ -215,9 +203,7 @@ static PyMethodDef METHODS[] = {
     {"dot", (PyCFunction)(void (*)(void))dot, METH_FASTCALL, NULL},
     {"dot_data", (PyCFunction)(void (*)(void))dot_data, METH_FASTCALL, NULL},
     {"install", install, METH_VARARGS, "Take the function in Python that does what is not done here; return the fast one."},
-    {"join", join, METH_VARARGS, "Return what writes values between texts, escaped as the letters say."},
-    {"loop", loop, METH_VARARGS, "Return what writes the items of a loop; see interpreter.c."},
-    {"page", page, METH_NOARGS, "Return an empty page."},
+    {"program", program, METH_VARARGS, "Return a program that renders pages; see program.c."},
     {NULL, NULL, 0, NULL},
 };
 
@@ -229,9 +215,8 @@ static int traverse(PyObject *module, visitproc visit, void *arg)
     Py_VISIT(state->direct);
     Py_VISIT(state->plain);
     Py_VISIT(state->missing);
-    Py_VISIT(state->join);
-    Py_VISIT(state->page);
-    Py_VISIT(state->loop);
+    Py_VISIT(state->program);
+    Py_VISIT(state->run);
     return 0;
 }
 
@@ -243,9 +228,8 @@ static int clear(PyObject *module)
     Py_CLEAR(state->direct);
     Py_CLEAR(state->plain);
     Py_CLEAR(state->missing);
-    Py_CLEAR(state->join);
-    Py_CLEAR(state->page);
-    Py_CLEAR(state->loop);
+    Py_CLEAR(state->program);
+    Py_CLEAR(state->run);
     return 0;
 }
 
@@ -254,7 +238,7 @@ static void release(void *module) { clear((PyObject *)module); }
 static int execute(PyObject *module)
 {
     empty_tables();
-    return add_joins(module, state_of(module)) < 0 ? -1 : add_loops(module, state_of(module));
+    return add_programs(module, state_of(module));
 }
 
 static PyModuleDef_Slot SLOTS[] = {

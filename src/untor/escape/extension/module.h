@@ -13,16 +13,16 @@
 #include <stdint.h>
 #include <string.h>
 
-enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, JSON_STRING, DOT_DATA, DOT, QUOTED, TRUTH, EACH, PAIRS, REST, HAS_NO_LOCATION, SLOW };
+enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, JSON_STRING, DOT_DATA, DOT, QUOTED, TRUTH, EACH,
+       PAIRS, ITEM, PRINTED, NOT_THERE, ONLY_DATA, COLLECTED, SLOW };
 
 typedef struct {
     PyObject *slow[SLOW];  /* the functions in Python */
     PyObject *direct;      /* the set of types whose dots are attributes */
     PyObject *plain;       /* the set of types whose values are true or false as Python has it */
     PyObject *missing;     /* the value of what is not there */
-    PyTypeObject *join;    /* the types of join.c and interpreter.c */
-    PyTypeObject *page;
-    PyTypeObject *loop;
+    PyTypeObject *program; /* the types of program.c and run.c */
+    PyTypeObject *run;
 } State;
 
 /* --- the tables of tables.c --- */
@@ -139,12 +139,9 @@ static inline Py_ssize_t growth(PyObject *string, const unsigned char *more)
 PyObject *inside_string(PyObject *string, int way);
 PyObject *plain_data(PyObject *module, PyObject *const *arguments, Py_ssize_t count);
 
-/* Add the types of join.c and interpreter.c to the module's state. */
-int add_joins(PyObject *module, State *state);
-int add_loops(PyObject *module, State *state);
-/* Return a new join, page or loop; see join.c and interpreter.c. */
-PyObject *new_join(PyObject *module, State *state, PyObject *texts, PyObject *kinds);
-PyObject *new_page(State *state);
-PyObject *new_loop(PyObject *module, State *state, PyObject *arguments);
+/* Add the types of program.c and run.c to the module's state. */
+int add_programs(PyObject *module, State *state);
+/* Return a new program; see program.c. */
+PyObject *new_program(PyObject *module, State *state, PyObject *arguments);
 
 #endif

@@ -26,7 +26,7 @@ MOST_FILES = 500
 """The most files whose line numbers can be encoded: Python's are 32 bits."""
 
 
-def build(plan: TemplateIR, variant: str = "render", *, lenient: bool = False) -> CompiledCode:
+def build_python(plan: TemplateIR, variant: str = "render", *, lenient: bool = False) -> CompiledCode:
     """Compile a plan without problems; ``lenient`` prints missing values as nothing."""
     module_state = _shared(lenient=lenient)
     module = module_of(plan, variant, module_state)

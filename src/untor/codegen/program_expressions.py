@@ -1,0 +1,417 @@
+"""Expressions of the language as steps of a program."""
+
+from __future__ import annotations
+
+from untor.codegen import steps
+from untor.filters import NAMES, TAKE_NONE
+from untor.language import tree
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from typing import NamedTuple
+
+    from untor.analysis.ir import Function
+    from untor.codegen.program import ProgramTables
+
+    class Position(NamedTuple):
+        """The position of a loop: its number, and the slot that says whether the item is the last."""
+
+        loop: int
+        last: int
+else:  # typing is not loaded to render a page
+    from collections import namedtuple
+
+    Position = namedtuple("Position", "loop last")
+
+_COMPARE = {operator: number for number, operator in enumerate(steps.COMPARING)}
+_CALCULATE = {operator: number for number, operator in enumerate(steps.CALCULATING)}
+_SIGN = {operator: number for number, operator in enumerate(steps.SIGNING)}
+_COUNT = {name: number for number, name in enumerate(steps.COUNTING)}
+
+
+class ExpressionCompiler:
+    """Compiles the expressions of one function.
+
+    A value is told of by an operand: the number of a slot, or the complement of the number of a constant. ``to`` is the
+    slot that a value is wanted in, if any. With ``wait``, a value that can be awaited is, where the page awaits values.
+    """
+
+    def __init__(self, function: Function, tables: ProgramTables, *, is_main: bool) -> None:
+        self.function = function
+        self.tables = tables
+        self.is_main = is_main
+        self.code: list[int] = []
+        self.targets: list[int] = []
+        """The places in the code that say where to go on."""
+        self.places: dict[int, tuple[int, int, str, str]] = {}
+        self.scopes: list[dict[str, int | Position]] = [{}]
+        self.top = len(tables.inputs) if is_main else 0
+        """The first slot that nothing is kept in."""
+        self.most = self.top
+        self.handing_on = False
+        """Whether what is built is handed on or tested, so that a dot may not give a function."""
+        self.known = -1
+        if not function.context:
+            self.known = tables.constant(tuple(each.name for each in function.parameters))
+
+    # --- steps and slots ---------------------------------------------------------------------------------------------
+
+    def step(self, *parts: int) -> int:
+        """Add a step, and return where it begins."""
+        self.code += parts
+        return len(self.code) - len(parts)
+
+    def placed(self, start: int, end: int, *parts: int, kind: str = "", word: str = "") -> int:
+        """Add a step that can go wrong, which is then told of this place."""
+        at = self.step(*parts)
+        self.places[at] = (start, end, kind, word)
+        return at
+
+    def jump(self, *parts: int) -> int:
+        """Add a step whose last number says where to go on, and return the place of that number."""
+        self.code += (*parts, 0)
+        self.targets.append(len(self.code) - 1)
+        return len(self.code) - 1
+
+    def back(self, target: int, *parts: int) -> None:
+        """Add a step that goes on further up."""
+        self.code[self.jump(*parts)] = target
+
+    def here(self, *jumps: int) -> None:
+        """Let steps go on where the code is now."""
+        for at in jumps:
+            self.code[at] = len(self.code)
+
+    def fresh(self) -> int:
+        """Return a slot that nothing is kept in."""
+        self.top += 1
+        self.most = max(self.most, self.top)
+        return self.top - 1
+
+    def into(self, to: int | None, mark: int) -> int:
+        """Return the slot of a result, when what is above a mark is no longer needed."""
+        self.top = mark
+        return self.fresh() if to is None else to
+
+    def moved(self, operand: int, to: int | None) -> int:
+        """Copy a value to where it is wanted."""
+        if to is None or to == operand:
+            return operand
+        self.step(steps.COPY, to, operand)
+        return to
+
+    def lookup(self, name: str) -> int | Position | None:
+        """Return what a name is bound to; ``None`` for a name of the context."""
+        for scope in reversed(self.scopes):
+            if name in scope:
+                return scope[name]
+        return None
+
+    # --- values ------------------------------------------------------------------------------------------------------
+
+    def handed(self, node: tree.Expression, to: int | None = None, *, lenient: bool = False) -> int:
+        """Compile a value that gets a name, is an argument, or is tested together with others: only data may be."""
+        outer, self.handing_on = self.handing_on, True
+        operand = self.value(node, to, lenient=lenient)
+        self.handing_on = outer
+        return operand
+
+    def value(self, node: tree.Expression, to: int | None = None, *, lenient: bool = False, wait: bool = True) -> int:
+        """Compile an expression; with ``lenient``, what is missing is ``MISSING`` and no error."""
+        lenient = lenient or self.tables.lenient
+        match node:
+            case tree.Constant():
+                return self.moved(self.tables.constant(node.value), to)
+            case tree.Name():
+                return self.name(node, to, lenient=lenient, wait=wait)
+            case tree.Attribute():
+                return self.attribute(node, to, lenient=lenient, wait=wait)
+            case tree.Item():
+                return self.item(node, to, lenient=lenient, wait=wait)
+            case tree.Filter():
+                return self.filter(node, to, lenient=lenient, wait=wait)
+            case tree.Call():
+                return self.call(node, to, wait=wait)
+            case tree.Maybe():
+                return self.maybe(node, to, lenient=lenient, wait=wait)
+            case tree.Otherwise():
+                return self.otherwise(node, to, lenient=lenient)
+            case tree.Conditional():
+                return self.conditional(node, to, lenient=lenient)
+            case tree.Binary(operator="and" | "or"):
+                return self.either(node, to)
+            case tree.Binary():
+                return self.binary(node, to)
+            case tree.Comparisons():
+                return self.comparisons(node, to)
+            case tree.Unary():
+                mark = self.top
+                operand = self.handed(node.operand)
+                slot = self.into(to, mark)
+                self.placed(node.start, node.end, steps.UNARY, slot, operand, _SIGN[node.operator])
+                return slot
+            case tree.ListDisplay():
+                return self.packed(steps.LIST, node.items, to)
+            case tree.DictDisplay():
+                return self.dictionary(node, to)
+            case tree.Slice():
+                parts = [tree.Constant(0, 0, None) if part is None else part for part in (node.first, node.last, node.step)]
+                mark = self.top
+                operands = [self.value(part) for part in parts]
+                return self.called(self.tables.link("runtime", "slice"), operands, self.into(to, mark), node.start, node.end)
+        raise TypeError(type(node).__name__)
+
+    def name(self, node: tree.Name, to: int | None, *, lenient: bool, wait: bool) -> int:
+        """Read a name."""
+        bound = self.lookup(node.name)
+        if isinstance(bound, int):
+            return self.moved(bound, to)
+        name = -1 if lenient else self.tables.name(node.name)
+        if self.known != -1:
+            slot = self.fresh() if to is None else to
+            self.step(steps.COPY, slot, self.tables.link("global", node.name))
+            self.placed(node.start, node.end, steps.NEED, slot, name, steps.OF_PIECE, self.known, int(wait))
+            return slot
+        number = self.tables.inputs[node.name]
+        if self.is_main:
+            if wait or name >= 0:
+                none = self.tables.constant(None)
+                self.placed(node.start, node.end, steps.NEED, number, name, steps.OF_SCOPE, none, int(wait))
+            return self.moved(number, to)
+        slot = self.fresh() if to is None else to
+        self.placed(node.start, node.end, steps.INPUT, slot, number, name, int(wait))
+        return slot
+
+    def attribute(self, node: tree.Attribute, to: int | None, *, lenient: bool, wait: bool) -> int:
+        """Read a dot."""
+        if isinstance(node.owner, tree.Name):
+            bound = self.lookup(node.owner.name)
+            if bound is not None and not isinstance(bound, int):
+                return self.counted(bound, node.name, to)
+        mark = self.top
+        owner = self.owner(node.owner, lenient=lenient)
+        slot = self.into(to, mark)
+        if lenient:
+            maybe = self.tables.link("runtime", "dot_data_maybe" if self.handing_on else "dot_maybe")
+            return self.called(maybe, [owner, self.tables.constant(node.name)], slot, node.start, node.end, wait=wait)
+        read = steps.READ_DATA if self.handing_on else steps.READ
+        self.placed(node.start, node.end, read, slot, owner, self.tables.name(node.name), int(wait))
+        return slot
+
+    def counted(self, position: Position, name: str, to: int | None) -> int:
+        """Read what is counted by a loop."""
+        if name == "last":
+            return self.moved(position.last, to)
+        slot = self.fresh() if to is None else to
+        self.step(steps.POSITION, slot, position.loop, _COUNT[name])
+        return slot
+
+    def owner(self, node: tree.Expression, *, lenient: bool) -> int:
+        """Compile the owner before a dot: after a ``?``, ``None`` is as good as missing."""
+        outer, self.handing_on = self.handing_on, False
+        operand = self.value(node, lenient=lenient)
+        self.handing_on = outer
+        if isinstance(node, tree.Maybe) and not lenient:
+            operand = self.none_is_missing(operand)
+        return operand
+
+    def none_is_missing(self, operand: int) -> int:
+        """Return the operand of a value that is missing when it is ``None``."""
+        slot = self.moved(operand, self.fresh())
+        absent = self.jump(steps.ABSENT, slot)
+        end = self.jump(steps.JUMP)
+        self.here(absent)
+        self.step(steps.COPY, slot, self.tables.link("runtime", "MISSING"))
+        self.here(end)
+        return slot
+
+    def item(self, node: tree.Item, to: int | None, *, lenient: bool, wait: bool) -> int:
+        """Read an item."""
+        mark = self.top
+        operands = [self.owner(node.owner, lenient=lenient), self.value(node.index)]
+        slot = self.into(to, mark)
+        if lenient:
+            maybe = self.tables.link("runtime", "item_maybe")
+            return self.called(maybe, operands, slot, node.start, node.end, wait=wait)
+        self.placed(node.start, node.end, steps.READ_ITEM, slot, *operands, int(wait))
+        return slot
+
+    def maybe(self, node: tree.Maybe, to: int | None, *, lenient: bool, wait: bool) -> int:
+        """Compile a ``?``: what is missing at its last step is ``MISSING``."""
+        inner, mark = node.value, self.top
+        if isinstance(inner, tree.Attribute) and not lenient:
+            operands = [self.owner(inner.owner, lenient=False), self.tables.constant(inner.name)]
+            maybe = self.tables.link("runtime", "dot_data_maybe" if self.handing_on else "dot_maybe")
+        elif isinstance(inner, tree.Item) and not lenient:
+            operands = [self.owner(inner.owner, lenient=False), self.value(inner.index)]
+            maybe = self.tables.link("runtime", "item_maybe")
+        else:
+            return self.value(inner, to, lenient=True, wait=wait)
+        return self.called(maybe, operands, self.into(to, mark), node.start, node.end, wait=wait)
+
+    def otherwise(self, node: tree.Otherwise, to: int | None, *, lenient: bool) -> int:
+        """Compile a ``??``."""
+        slot = self.fresh() if to is None else to
+        mark = self.top
+        self.value(node.value, slot, lenient=True)
+        absent = self.jump(steps.ABSENT, slot)
+        end = self.jump(steps.JUMP)
+        self.here(absent)
+        self.value(node.fallback, slot, lenient=lenient)
+        self.here(end)
+        self.top = mark
+        return slot
+
+    def conditional(self, node: tree.Conditional, to: int | None, *, lenient: bool) -> int:
+        """Compile ``then if test else otherwise``."""
+        slot = self.fresh() if to is None else to
+        mark = self.top
+        skip = self.test(node.test)
+        self.value(node.then, slot, lenient=lenient)
+        end = self.jump(steps.JUMP)
+        self.here(skip)
+        self.value(node.otherwise, slot, lenient=lenient)
+        self.here(end)
+        self.top = mark
+        return slot
+
+    def either(self, node: tree.Binary, to: int | None) -> int:
+        """Compile ``and`` and ``or``, whose value is that of the operand that decides."""
+        slot = self.fresh() if to is None else to
+        mark = self.top
+        self.handed(node.left, slot)
+        at = self.placed(node.start, node.end, steps.TEST, slot, 0, 0)
+        self.targets.append(at + 3)
+        if node.operator == "or":
+            end = self.jump(steps.JUMP)
+            self.here(at + 3)
+        else:
+            end = at + 3
+        self.handed(node.right, slot)
+        self.here(end)
+        self.top = mark
+        return slot
+
+    def test(self, node: tree.Expression) -> int:
+        """Compile a test; return the place that says where to go on when it is false."""
+        mark = self.top
+        operand = self.value(node)
+        is_truth = isinstance(node, tree.Comparisons | tree.Constant) or (
+            isinstance(node, tree.Unary) and node.operator == "not"
+        )
+        at = self.placed(node.start, node.end, steps.TEST, operand, int(not is_truth), 0)
+        self.targets.append(at + 3)
+        self.top = mark
+        return at + 3
+
+    def binary(self, node: tree.Binary, to: int | None) -> int:
+        """Compile a calculation."""
+        mark = self.top
+        sides = [self.value(node.left), self.value(node.right)]
+        slot = self.into(to, mark)
+        if node.operator == "%":
+            return self.called(self.tables.link("runtime", "modulo"), sides, slot, node.start, node.end)
+        self.placed(node.start, node.end, steps.BINARY, slot, *sides, _CALCULATE[node.operator])
+        return slot
+
+    def comparisons(self, node: tree.Comparisons, to: int | None) -> int:
+        """Compile comparisons, of which the first that is not true decides."""
+        slot = self.fresh() if to is None else to
+        mark = self.top
+        left = self.value(node.first)
+        ends = []
+        for number, (operator, operand) in enumerate(node.rest):
+            if number:
+                at = self.placed(node.start, node.end, steps.TEST, slot, 0, 0)
+                self.targets.append(at + 3)
+                ends.append(at + 3)
+            right = self.value(operand)
+            self.placed(node.start, node.end, steps.COMPARE, slot, left, right, _COMPARE[operator])
+            left = right
+        self.here(*ends)
+        self.top = mark
+        return slot
+
+    def packed(self, how: int, items: list[tree.Expression], to: int | None) -> int:
+        """Compile a list."""
+        mark = self.top
+        operands = [self.handed(item) for item in items]
+        slot = self.into(to, mark)
+        self.step(steps.PACK, slot, how, len(operands), *operands)
+        return slot
+
+    def dictionary(self, node: tree.DictDisplay, to: int | None) -> int:
+        """Compile a mapping: keys and values in turn."""
+        mark = self.top
+        operands: list[int] = []
+        for key, value in node.items:
+            operands += (self.value(key), self.handed(value))
+        slot = self.into(to, mark)
+        self.placed(node.start, node.end, steps.PACK, slot, steps.DICT, len(operands), *operands)
+        return slot
+
+    # --- calls -------------------------------------------------------------------------------------------------------
+
+    def called(
+        self,
+        function: int,
+        operands: list[int],
+        slot: int,
+        start: int,
+        end: int,
+        *,
+        named: tuple[str, ...] = (),
+        kind: str = "",
+        word: str = "",
+        wait: bool = False,
+    ) -> int:
+        """Call a function with values, the last of them by name, and return the slot of its result."""
+        names = self.tables.constant(named or None)
+        parts = (steps.CALL, slot, function, names, int(wait), len(operands), *operands)
+        self.placed(start, end, *parts, kind=kind, word=word)
+        return slot
+
+    def call(self, node: tree.Call, to: int | None, *, wait: bool) -> int:
+        """Compile the call of a function."""
+        text = self.function.source.text[node.function.start : node.function.end]
+        mark = self.top
+        shown = self.tables.constant(text)
+        if isinstance(node.function, tree.Attribute):
+            owner = self.owner(node.function.owner, lenient=False)
+            operands = [owner, self.tables.constant(node.function.name), shown]
+            finder = self.tables.link("calls", "callee_of")
+        else:
+            operands = [self.value(node.function), shown]
+            finder = self.tables.link("calls", "callee")
+        function = self.into(None, mark)
+        self.called(finder, operands, function, node.function.start, node.function.end)
+        arguments = [self.handed(part) for part in node.arguments]
+        arguments += [self.handed(part) for part in node.named.values()]
+        slot = self.into(to, mark)
+        named = tuple(node.named)
+        return self.called(
+            function, arguments, slot, node.start, node.end, named=named, kind="call", word=text, wait=wait
+        )
+
+    def filter(self, node: tree.Filter, to: int | None, *, lenient: bool, wait: bool) -> int:
+        """Compile the call of a filter, which ``None`` and what is missing do not reach."""
+        slot = self.fresh() if to is None else to
+        mark = self.top
+        # Built-in filters do nothing with a function but refuse it.
+        operand = (
+            self.value(node.value, lenient=lenient)
+            if node.name in NAMES
+            else self.handed(node.value, lenient=lenient)
+        )
+        ends = []
+        if node.name not in TAKE_NONE:
+            operand = self.moved(operand, slot)
+            ends.append(self.jump(steps.ABSENT, operand))
+        arguments = [operand, *(self.handed(part) for part in node.arguments)]
+        arguments += [self.handed(part) for part in node.named.values()]
+        function, start = self.tables.link("filter", node.name), node.name_start
+        end, named = start + len(node.name), tuple(node.named)
+        self.called(function, arguments, slot, start, end, named=named, kind="filter", word=node.name, wait=wait)
+        self.here(*ends)
+        self.top = mark
+        return slot

@@ -1,0 +1,424 @@
+"""The operations of one function of a page as steps of a program."""
+
+from __future__ import annotations
+
+from untor.analysis.ir import (
+    Bind,
+    CallFunction,
+    Choice,
+    FixedText,
+    Function,
+    InlineEnd,
+    Loop,
+    Nonce,
+    Operation,
+    PrintValue,
+    Scope,
+    SlotCall,
+    UrlFixed,
+    UrlJoin,
+    UrlValue,
+)
+from untor.codegen import steps
+from untor.codegen.program_expressions import ExpressionCompiler, Position
+from untor.codegen.runs import LONGEST_RUN, escaping_of, is_static
+from untor.escape.url import FIXED, QUERY
+from untor.language import tree
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from untor.analysis.ir import PassedArgument
+    from untor.codegen.program import ProgramTables
+
+
+class FunctionCompiler(ExpressionCompiler):
+    """Compiles one function; values and fixed text that follow one another are written in one step."""
+
+    def __init__(self, function: Function, tables: ProgramTables, *, is_main: bool) -> None:
+        super().__init__(function, tables, is_main=is_main)
+        self.loops = 0
+        self.depth = 0
+        """How many loops are around, of those that this function or content has."""
+        self.collects = 0
+        """How many URLs are being collected, whose pieces are not sent off."""
+        self.closures: list[str] = list(function.slots)
+        """The contents that the function can be asked for: those it is given, and those that it defines."""
+        self.contents = {name: number for number, name in enumerate(function.slots)}
+        self.variables: list[tuple[str, int]] = []
+        """The names of the template that slots hold the values of."""
+        self.texts = [""]
+        self.letters = ""
+        self.edges: list[tuple[str, str] | None] = []
+        self.waiting: list[tuple[int, tree.Expression | None]] = []
+        """What is to be written: texts, and between them values, with how they are escaped and where they are from."""
+        self.base = self.top
+        """The first slot above those of variables."""
+
+    def compile(self) -> None:
+        """Compile the whole function."""
+        parameters = self.function.parameters
+        if self.is_main:
+            self.variables += [(name, number) for name, number in self.tables.inputs.items()]
+        self.top += len(parameters)
+        self.base = self.most = self.top
+        for number, parameter in enumerate(parameters):
+            self.take(parameter, self.top - len(parameters) + number)
+        self.block(self.function.body)
+        self.step(steps.LEAVE)
+
+    # --- functions ---------------------------------------------------------------------------------------------------
+
+    def take(self, parameter: tree.Parameter, slot: int) -> None:
+        """Bind what the function takes: what it was given, the context's value, the default, or an error."""
+        self.scopes[-1][parameter.name] = slot
+        self.variables.append((parameter.name, slot))
+        if parameter.type == "*":
+            return
+        place = parameter.start, parameter.end
+        if self.is_main or self.function.context:
+            given = self.jump(steps.GIVEN, slot) if not self.is_main else None
+            number = self.tables.inputs[parameter.name]
+            if self.is_main:
+                self.step(steps.COPY, slot, number)
+                self.placed(*place, steps.NEED, slot, -1, steps.OF_SCOPE, self.tables.constant(None), 1)
+            else:
+                self.placed(*place, steps.INPUT, slot, number, -1, 1)
+            self.checked(parameter, slot, *place)
+            if given is not None:
+                self.here(given)
+        if parameter.default is not None:
+            given = self.jump(steps.GIVEN, slot)
+            self.value(parameter.default, slot)
+            self.here(given)
+        elif self.function.context:
+            name, none = self.tables.name(parameter.name), self.tables.constant(None)
+            self.placed(*place, steps.NEED, slot, name, steps.TAKEN, none, 0)
+        self.top = self.base
+
+    def checked(self, parameter: tree.Parameter, slot: int, start: int, end: int) -> None:
+        """Check that a value is of the type that is taken."""
+        if parameter.type in {"", "*", "any"}:
+            return
+        default = parameter.default
+        none = isinstance(default, tree.Constant) and default.value is None
+        wanted = [self.tables.constant(each) for each in (parameter.name, parameter.type, none)]
+        self.called(self.tables.link("runtime", "check"), [slot, *wanted], slot, start, end)
+
+    def call(  # type: ignore[override]  # the call of a function of the page, and that of a value
+        self, node: CallFunction | tree.Call, to: int | None = None, *, wait: bool = True
+    ) -> int:
+        """Call another template or part, or a function among the values."""
+        if isinstance(node, tree.Call):
+            return super().call(node, to, wait=wait)
+        function = node.function
+        given = {each.name: each for each in node.given}
+        number = self.tables.function(function)
+        for content in node.closures:
+            self.content(content)
+        operands = [self.argument(given.get(parameter.name)) for parameter in function.parameters]
+        contents = [self.contents[name] for name in function.slots]
+        start, end = node.node.start, node.node.end
+        self.placed(start, end, steps.ENTER, number, len(operands), *operands, len(contents), *contents)
+        return -1
+
+    def argument(self, given: PassedArgument | None) -> int:
+        """Compile what is given to a parameter."""
+        if given is None:
+            return self.tables.link("runtime", "MISSING")
+        operand = self.handed(given.value)
+        if given.parameter is not None and given.parameter.type not in {"", "*", "any"}:
+            operand = self.moved(operand, self.fresh()) if operand < self.base else operand
+            self.checked(given.parameter, operand, given.value.start, given.value.end)
+        return operand
+
+    def content(self, content: Function) -> None:
+        """Define content for a slot, which sees the names around it."""
+        number = len(self.closures)
+        self.closures += (content.name, *content.slots)
+        outer = dict(self.contents)
+        self.contents |= {name: number + 1 + each for each, name in enumerate(content.slots)}
+        skip = self.jump(steps.CONTENT, number, number + 1, len(content.slots))
+        depth, self.depth = self.depth, 0
+        self.block(content.body)
+        self.depth = depth
+        self.step(steps.LEAVE)
+        self.here(skip)
+        self.contents = outer | {content.name: number}
+
+    def slot(self, operation: SlotCall) -> None:
+        """Print the content of a slot."""
+        for content in operation.closures:
+            self.content(content)
+        given = [self.contents[each.name] for each in operation.closures]
+        self.step(steps.SLOT, self.contents[operation.name], len(given), *given)
+
+    # --- operations --------------------------------------------------------------------------------------------------
+
+    def block(self, operations: list[Operation]) -> None:
+        """Compile operations; names that they bind end with them."""
+        outer, self.base = self.base, self.top
+        self.scopes.append({})
+        for operation in operations:
+            match operation:
+                case FixedText():
+                    self.texts[-1] += operation.text
+                case PrintValue():
+                    self.print(operation)
+                case Nonce():
+                    if not operation.own:
+                        slot = self.fresh()
+                        self.step(steps.NONCE, slot)
+                        self.write("=", slot, None)
+                case UrlJoin() if is_static(operation):
+                    self.url(operation)
+                case InlineEnd():
+                    pass
+                case _:
+                    self.flush()
+                    self.operation(operation)
+            if len(self.waiting) >= LONGEST_RUN:
+                self.flush()
+        self.flush()
+        self.scopes.pop()
+        self.base, self.top = outer, self.base
+
+    def operation(self, operation: Operation) -> None:
+        """Compile what is not only written."""
+        match operation:
+            case Bind():
+                slot = self.fresh()
+                self.handed(operation.node.expression, slot)
+                self.scopes[-1][operation.node.name] = slot
+                self.variables.append((operation.node.name, slot))
+                self.base = self.top = slot + 1
+            case Choice():
+                self.choice(operation)
+            case Loop():
+                self.loop(operation)
+            case Scope():
+                self.block(operation.body)
+            case CallFunction():
+                self.call(operation)
+                self.top = self.base
+            case SlotCall():
+                self.slot(operation)
+            case UrlJoin():
+                self.collected(operation)
+            case UrlFixed() | UrlValue():
+                self.step(steps.PIECE, self.piece(operation))
+                self.top = self.base
+
+    def choice(self, operation: Choice) -> None:
+        """Do one of several branches."""
+        ends: list[int] = []
+        for number, (branch, body) in enumerate(operation.branches):
+            if branch.test is None:
+                self.block(body)
+                break
+            skip = self.test(branch.test)
+            self.block(body)
+            if number < len(operation.branches) - 1:
+                ends.append(self.jump(steps.JUMP))
+            self.here(skip)
+        self.here(*ends)
+
+    # --- loops -------------------------------------------------------------------------------------------------------
+
+    def loop(self, operation: Loop) -> None:
+        """Do the body for each item, counting only what is read of the position."""
+        node, uses = operation.node, operation.uses
+        outer = self.base
+        sends = not (self.function.plain or self.collects)
+        if sends:
+            self.step(steps.SEND, int(self.function.context and not self.depth))
+        self.depth += 1
+        number, self.loops = self.loops, self.loops + 1
+        start, end = node.iterable.start, node.iterable.end
+        how = steps.PAIRS * (len(node.names) == 2) + steps.SIZED * ("total" in uses)  # noqa: PLR2004  key and value
+        operand = self.value(node.iterable)
+        if isinstance(node.iterable, tree.Maybe):
+            operand = self.none_is_missing(operand)
+        condition = node.condition
+        if condition is not None and "total" in uses:
+            operand, condition = self.kept(node, number, operand, how), None
+            how = steps.SIZED
+        self.placed(start, end, steps.ITEMS, number, operand, how)
+        self.base = self.top = outer
+        item = self.fresh()
+        self.base = self.top
+        top = len(self.code)
+        if "last" in uses:
+            last, top, end_of_items = self.ahead(node, number, item, condition)
+        else:
+            last, end_of_items = -1, self.next(node, number, item)
+            if condition is not None:
+                self.scopes.append({})
+                self.names(node, item)
+                self.code[self.test(condition)] = top
+                self.scopes.pop()
+        if uses - {"last", "total"} or operation.empty:
+            self.step(steps.COUNT, number)
+        self.scopes.append({node.position: Position(number, last)} if node.position else {})  # type: ignore[dict-item]
+        self.names(node, item)
+        self.block(operation.body)
+        self.scopes.pop()
+        if sends:
+            self.step(steps.SEND, 0)
+        self.back(top, steps.JUMP)
+        self.here(*end_of_items)
+        self.depth -= 1
+        self.base = self.top = outer
+        if operation.empty:
+            skip = self.jump(steps.EMPTY, number)
+            self.block(operation.empty)
+            self.here(skip)
+
+    def next(self, node: tree.For, number: int, item: int) -> list[int]:
+        """Take the next item; return the places that say where to go on when there is none."""
+        at = self.placed(node.iterable.start, node.iterable.end, steps.NEXT, number, item, 0)
+        self.targets.append(at + 3)
+        return [at + 3]
+
+    def names(self, node: tree.For, item: int) -> None:
+        """Bind the names of a loop to its item, or to the two of a pair."""
+        slots = [item]
+        if len(node.names) == 2:  # noqa: PLR2004  key and value
+            slots = [self.fresh(), self.fresh()]
+            self.placed(node.iterable.start, node.iterable.end, steps.SPLIT, item, *slots)
+            self.base = self.top
+        for name, slot in zip(node.names, slots, strict=True):
+            self.scopes[-1][name] = slot
+            self.variables.append((name, slot))
+
+    def ahead(
+        self, node: tree.For, number: int, item: int, condition: tree.Expression | None
+    ) -> tuple[int, int, list[int]]:
+        """Look one item ahead, to know the last; return the slot that says so, where to go on, and the places as
+        ``next``.
+        """
+        last, waiting, found, following = (self.fresh() for _ in range(4))
+        true, false = self.tables.constant(True), self.tables.constant(False)
+        self.base = self.top
+        self.step(steps.COPY, waiting, false)
+        self.step(steps.COPY, last, false)
+        top = len(self.code)
+        end = self.jump(steps.TEST, last, 0)
+        none_left = self.jump(steps.JUMP)
+        self.here(end)
+        take = len(self.code)
+        drained = self.next(node, number, following)
+        if condition is not None:
+            self.scopes.append({})
+            self.names(node, following)
+            self.code[self.test(condition)] = take
+            self.scopes.pop()
+        first = self.jump(steps.TEST, waiting, 0)
+        self.step(steps.COPY, item, found)
+        self.step(steps.COPY, found, following)
+        begin = self.jump(steps.JUMP)
+        self.here(first)
+        self.step(steps.COPY, found, following)
+        self.step(steps.COPY, waiting, true)
+        self.back(take, steps.JUMP)
+        self.here(*drained)
+        nothing = self.jump(steps.TEST, waiting, 0)
+        self.step(steps.COPY, item, found)
+        self.step(steps.COPY, last, true)
+        self.here(begin)
+        return last, top, [none_left, nothing]
+
+    def kept(self, node: tree.For, number: int, operand: int, how: int) -> int:
+        """Collect the items that a condition holds for, and return the slot of their list."""
+        assert node.condition is not None  # noqa: S101  asked for with a condition only
+        operand = self.moved(operand, self.fresh())
+        self.base = self.top
+        self.placed(node.iterable.start, node.iterable.end, steps.ITEMS, number, operand, how & steps.PAIRS)
+        self.step(steps.PACK, operand, steps.LIST, 0)
+        item = self.fresh()
+        self.base = self.top
+        top = len(self.code)
+        end = self.next(node, number, item)
+        self.scopes.append({})
+        self.names(node, item)
+        self.code[self.test(node.condition)] = top
+        self.scopes.pop()
+        self.step(steps.ADD, operand, item)
+        self.back(top, steps.JUMP)
+        self.here(*end)
+        return operand
+
+    # --- printing ----------------------------------------------------------------------------------------------------
+
+    def write(self, letter: str, operand: int, node: tree.Expression | None, before: str = "", after: str = "") -> None:
+        """Let a value be written next, between texts that belong to it."""
+        self.letters += letter
+        self.waiting.append((operand, node))
+        self.texts[-1] += before
+        self.texts.append(after)
+        self.edges.append((before, after) if letter == "s" else None)
+
+    def flush(self) -> None:
+        """Write what is waiting."""
+        if self.waiting or self.texts[0]:
+            join = self.tables.join(self.texts, self.letters, self.edges)
+            at = self.step(steps.WRITE, join, *(operand for operand, _ in self.waiting))
+            for number, (_, node) in enumerate(self.waiting):
+                if node is not None:
+                    self.places[at + 2 + number] = (node.start, node.end, "", "")
+        self.texts, self.letters, self.edges, self.waiting = [""], "", [], []
+        self.top = self.base
+
+    def print(self, operation: PrintValue) -> None:
+        """Print a value through its escaping functions."""
+        node = operation.expression
+        called, letter = escaping_of(operation)
+        value = self.value(node, wait=bool(called) or not letter)
+        before, after = operation.before, operation.after
+        for function, inner in called:
+            operands = [*map(self.tables.constant, before), value]
+            operands += [self.tables.link("escaper", inner)] if inner else map(self.tables.constant, after)
+            value = self.fresh()
+            self.called(self.tables.link("escaper", function), operands, value, node.start, node.end)
+            before = after = ()
+        self.write(letter or "=", value, node, *before, *after)
+
+    def url(self, operation: UrlJoin) -> None:
+        """Print a URL whose pieces are always the same ones."""
+        pieces = [self.piece(piece) for piece in operation.body]
+        whole = self.fresh()
+        self.step(steps.PACK, whole, steps.TUPLE, len(pieces), *pieces)
+        self.joined(operation, whole)
+
+    def collected(self, operation: UrlJoin) -> None:
+        """Collect the pieces of a URL, and print it."""
+        pieces = self.fresh()
+        self.base = self.top
+        self.step(steps.COLLECT, pieces, 1)
+        self.collects += 1
+        self.block(operation.body)
+        self.collects -= 1
+        self.step(steps.COLLECT, pieces, 0)
+        self.joined(operation, pieces)
+        self.base = pieces
+
+    def joined(self, operation: UrlJoin, pieces: int) -> None:
+        """Decide on a URL, and let it be written next."""
+        node = next((each.expression for each in operation.body if isinstance(each, UrlValue)), None)
+        start, end = (node.start, node.end) if node is not None else (0, 0)
+        self.called(self.tables.link("escaper", operation.escaper), [pieces], pieces, start, end)
+        self.write("=", pieces, None)
+
+    def piece(self, piece: Operation) -> int:
+        """Compile a piece of a URL: kind, value, and of fixed text what a browser reads it as."""
+        if isinstance(piece, UrlFixed):
+            return self.tables.constant((FIXED, piece.raw, piece.plain))
+        assert isinstance(piece, UrlValue)  # noqa: S101  nothing else is in a URL
+        node = piece.expression
+        value = self.value(node)
+        if piece.kind != QUERY:
+            operand, value = value, self.fresh()
+            self.placed(node.start, node.end, steps.PRINTED, value, operand)
+        slot = self.fresh()
+        kind, plain = self.tables.constant(piece.kind), self.tables.constant("")
+        self.step(steps.PACK, slot, steps.TUPLE, 3, kind, value, plain)
+        return slot

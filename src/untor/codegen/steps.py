@@ -1,0 +1,57 @@
+"""The steps of programs, numbered as ``program.h`` has them, and what each is followed by."""
+
+from __future__ import annotations
+
+STEPS = (
+    "WRITE READ READ_DATA READ_ITEM NEED INPUT COPY JUMP TEST ABSENT GIVEN ITEMS NEXT COUNT EMPTY SPLIT POSITION CALL COMPARE"
+    " BINARY UNARY PACK ADD PRINTED ENTER LEAVE CONTENT SLOT COLLECT PIECE NONCE SEND"
+).split()
+"""Their names; a step's number is its place here."""
+
+(
+    WRITE,
+    READ,
+    READ_DATA,
+    READ_ITEM,
+    NEED,
+    INPUT,
+    COPY,
+    JUMP,
+    TEST,
+    ABSENT,
+    GIVEN,
+    ITEMS,
+    NEXT,
+    COUNT,
+    EMPTY,
+    SPLIT,
+    POSITION,
+    CALL,
+    COMPARE,
+    BINARY,
+    UNARY,
+    PACK,
+    ADD,
+    PRINTED,
+    ENTER,
+    LEAVE,
+    CONTENT,
+    SLOT,
+    COLLECT,
+    PIECE,
+    NONCE,
+    SEND,
+) = range(len(STEPS))
+
+COMPARING = ("<", "<=", "==", "!=", ">", ">=", "in", "not in", "is", "is not")
+CALCULATING = ("+", "-", "*", "/", "//")
+SIGNING = ("not", "-", "+")
+COUNTING = ("index", "number", "first", "odd", "even", "total")
+"""What steps are told by a number: how to compare, to calculate, to change a sign, and what of a loop's position."""
+
+TUPLE, LIST, DICT = range(3)
+"""What values are packed into."""
+PAIRS, SIZED = 1, 2
+"""How items are found: as pairs, and all of them before the first is used."""
+OF_SCOPE, TAKEN, OF_PIECE = range(3)
+"""What a missing name is told of: the names of the page, the parameters of the page, or those of a piece."""
