@@ -21,7 +21,7 @@ import untor
 from untor import Engine, MissingValue, PlacementError, RenderError, TemplateMissing
 from untor.analysis.analyser import analyse, reading_of
 from untor.analysis.composition import Permissions
-from untor.codegen.module import build
+from untor.codegen.build import build
 from untor.contexts.client_libraries import Tables
 from untor.diagnostics.source import Source
 from untor.filters import built_in
@@ -287,7 +287,7 @@ def test_cached_pages_are_light(tmp_path: Path) -> None:
         "typing",
     }
     heavy |= {
-        "untor.codegen.module",
+        "untor.codegen.build",
         "untor.escape.javascript",
         "untor.escape.css",
         "untor.contexts",

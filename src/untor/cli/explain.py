@@ -66,7 +66,7 @@ def command(
     site, name = engine_and_page(page, folders, engine)
     planned = site.compiler.analyse(Origin(name))
     if code:
-        from untor.codegen.module import shown  # noqa: PLC0415
+        from untor.codegen.python import shown  # noqa: PLC0415
 
         click.echo(shown(planned, lenient=site.compiler.settings.lenient))
         return

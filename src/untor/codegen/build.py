@@ -7,7 +7,7 @@ from untor.escape.accelerated import IS_BUILT
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.analysis.ir import TemplateIR
-    from untor.codegen.compiled import Code
+    from untor.runtime.compiled import Code
 
 
 def build(plan: TemplateIR, way: str = "render", *, lenient: bool = False) -> Code:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from array import array
 
 from untor.analysis.ir import CallFunction, Function
-from untor.codegen.compiled import CompiledProgram, FunctionTable
+from untor.runtime.compiled import CompiledProgram, FunctionTable
 from untor.codegen.program_functions import FunctionCompiler
 
 TYPE_CHECKING = False
@@ -23,7 +23,8 @@ class ProgramTables:
 
     def __init__(self, plan: TemplateIR, *, lenient: bool) -> None:
         self.lenient = lenient
-        self.inputs = {name: number for number, name in enumerate(plan.inputs)}
+        names = [*plan.inputs, *(each.name for one in plan.functions if one.context for each in one.parameters)]
+        self.inputs = {name: number for number, name in enumerate(dict.fromkeys(names))}
         self.constants: list[Any] = []
         self.links: dict[int, str] = {}
         """The constants that are looked up when the program is loaded: what kind of thing, a colon, and its name."""

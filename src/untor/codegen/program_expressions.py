@@ -167,12 +167,13 @@ class ExpressionCompiler:
         if isinstance(bound, int):
             return self.moved(bound, to)
         name = -1 if lenient else self.tables.name(node.name)
-        if self.known != -1:
+        number = self.tables.inputs.get(node.name)
+        if self.known != -1 or number is None:
             slot = self.fresh() if to is None else to
             self.step(steps.COPY, slot, self.tables.link("global", node.name))
-            self.placed(node.start, node.end, steps.NEED, slot, name, steps.OF_PIECE, self.known, int(wait))
+            what, names = (steps.OF_SCOPE, self.tables.constant(None)) if self.known == -1 else (steps.OF_PIECE, self.known)
+            self.placed(node.start, node.end, steps.NEED, slot, name, what, names, int(wait))
             return slot
-        number = self.tables.inputs[node.name]
         if self.is_main:
             if wait or name >= 0:
                 none = self.tables.constant(None)

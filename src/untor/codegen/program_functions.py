@@ -57,8 +57,6 @@ class FunctionCompiler(ExpressionCompiler):
     def compile(self) -> None:
         """Compile the whole function."""
         parameters = self.function.parameters
-        if self.is_main:
-            self.variables += [(name, number) for name, number in self.tables.inputs.items()]
         self.top += len(parameters)
         self.base = self.most = self.top
         for number, parameter in enumerate(parameters):

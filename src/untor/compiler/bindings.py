@@ -14,7 +14,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
-    from untor.codegen.compiled import CompiledCode, CompiledProgram
+    from untor.runtime.compiled import CompiledCode, CompiledProgram
     from untor.compiler.settings import CompilerSettings
     from untor.escape import Escapers
     from untor.escape._extension import Program

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import namedtuple
 
-from untor.codegen.compiled import CompiledProgram
+from untor.runtime.compiled import CompiledProgram
 from untor.compiler.bindings import loaded, namespace
 from untor.compiler.origin import Origin
 from untor.compiler.recursion import with_deep_stack
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 
     from untor.analysis.composition import Permissions
     from untor.analysis.ir import TemplateIR
-    from untor.codegen.compiled import Code
+    from untor.runtime.compiled import Code
     from untor.compiler.settings import CompilerSettings
     from untor.language.parser import ParsedTemplate
     from untor.loading.cache import CodeCache

@@ -166,7 +166,8 @@ ESCAPERS: dict[str, Escaper] = {
     "url-segment": Escaper(
         "embedded_urls.url_segment",
         "percent-encoded as one path segment; . and .. are blocked",
-        letter="s",
+        accelerated=True,
+        letter="g",
         inert=True,
         several="url-segments",
     ),

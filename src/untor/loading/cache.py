@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import sys
 
-from untor.codegen.compiled import CompiledCode, CompiledProgram
+from untor.runtime.compiled import CompiledCode, CompiledProgram
 from untor.escape.accelerated import IS_BUILT
 from untor.loading.version import VERSION
 
@@ -13,7 +13,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
-    from untor.codegen.compiled import Code
+    from untor.runtime.compiled import Code
     from untor.diagnostics.source import Source
 
 _FORMAT = "untor 7"

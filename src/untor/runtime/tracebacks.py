@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from types import FrameType
     from typing import NamedTuple
 
-    from untor.codegen.compiled import CompiledProgram, Place
+    from untor.runtime.compiled import CompiledProgram, Place
     from untor.diagnostics.source import Source
 
     Sources = dict[str, Source]

@@ -21,7 +21,7 @@ _AROUND = 4
 
 _LONGEST = 400
 _MOST = 60
-_LOCAL = re.compile(r"_(?:v_(.+)_\d+|p_(.+))", re.DOTALL)
+_LOCAL = re.compile(r"_(?:v_(.+)_\d+|p_(.+))|[^_].*", re.DOTALL)
 
 
 class ShownLine(NamedTuple):
@@ -83,7 +83,7 @@ def values_of(error: UntorError, context: Mapping[str, object], *, texts: bool) 
         for local, value in reversed(frame.f_locals.items()):
             matched = _LOCAL.fullmatch(local)
             if matched and value is not MISSING:
-                values.setdefault(matched[1] or matched[2], ("this template", value))
+                values.setdefault(matched[1] or matched[2] or local, ("this template", value))
     for name, value in context.items():
         if isinstance(name, str):
             values.setdefault(name, ("the page's data", value))

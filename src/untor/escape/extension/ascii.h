@@ -179,8 +179,8 @@ static inline Py_UCS1 *write_ascii_text(PyObject *value, char kind, Py_UCS1 *to,
 {
     const Py_UCS1 *chars = (const Py_UCS1 *)((PyASCIIObject *)value + 1);
     Py_ssize_t length = PyUnicode_GET_LENGTH(value);
-    if (kind == 'p' || kind == 's')
-        return kind == 's' && is_dot_segment(value) ? NULL : encode_ascii(chars, length, to, end);
+    if (kind == 'p' || kind == 's' || kind == 'g')
+        return kind != 'p' && is_dot_segment(value) ? NULL : encode_ascii(chars, length, to, end);
     if (kind != '=' && !is_clean(chars, length))
         return escape_ascii(chars, length, MORE[kind == 'a' ? ATTRIBUTE : kind == 'r' ? RCDATA : TEXT], to, end);
     if (length > end - to)
@@ -210,7 +210,7 @@ static inline Py_UCS1 *write_quickly(const Join *join, PyObject *const *values, 
                 return NULL;
         }
         else {
-            int is_float = PyFloat_CheckExact(value) && kind != 'p' && kind != 's';
+            int is_float = PyFloat_CheckExact(value) && kind != 'p' && kind != 's' && kind != 'g';
             if (kind == '=' || end - to < LONGEST_NUMBER || !(is_float || PyLong_CheckExact(value)))
                 return NULL;
             int digits = is_float ? float_digits(value, (char *)to) : int_digits(value, (char *)to);

@@ -522,8 +522,8 @@ int run_take(Run *run, PyObject *values)
     }
     for (int i = 0; i < run->waits; i++)
         Py_SETREF(*run->waiting[i], Py_NewRef(run->waits == 1 ? values : PyList_GET_ITEM(values, i)));
-    run->awaited = run->waits > 0;
-    run->waits = 0;
+    run->awaited = run->waits > 0 && run->again;
+    run->waits = run->again = 0;
     return 0;
 }
 
@@ -547,6 +547,7 @@ int run_end_items(Run *run)
     if (run->awaits && (wait) && is_awaitable(*(slot))) {            \
         run->waiting[0] = (slot);                                    \
         run->waits = 1;                                              \
+        run->again = (next) == at && step == code + at;              \
         run->at = (next);                                            \
         return WAITING;                                              \
     }
@@ -565,6 +566,7 @@ int run_on(Run *run)
         case WRITE: {
             const Join *join = program->joins + step[1];
             if (run->awaits && !run->awaited && wait_for(run, join, step + 2, slots)) {
+                run->again = 1;
                 run->at = at;
                 return WAITING;
             }
@@ -656,7 +658,7 @@ int run_on(Run *run)
                     goto broken;
                 if (begun == 2) {
                     run->waiting[0] = &cursor->items;
-                    run->waits = 1;
+                    run->waits = run->again = 1;
                     run->at = at;
                     return WAITING;
                 }

@@ -4,7 +4,7 @@
 
 static const char *const NAMES[SLOW] = {
     "text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot_data", "dot", "quoted", "truth", "each",
-    "pairs", "item", "printed", "missing_of", "only_data", "collected"};
+    "pairs", "item", "printed", "url_segment", "missing_of", "only_data", "collected"};
 
 static inline State *state_of(PyObject *module) { return (State *)PyModule_GetState(module); }
 

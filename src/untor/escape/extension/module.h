@@ -14,7 +14,7 @@
 #include <string.h>
 
 enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, JSON_STRING, DOT_DATA, DOT, QUOTED, TRUTH, EACH,
-       PAIRS, ITEM, PRINTED, NOT_THERE, ONLY_DATA, COLLECTED, SLOW };
+       PAIRS, ITEM, PRINTED, URL_SEGMENT, NOT_THERE, ONLY_DATA, COLLECTED, SLOW };
 
 typedef struct {
     PyObject *slow[SLOW];  /* the functions in Python */

@@ -101,7 +101,7 @@ typedef struct {
     PyObject *given_names;
     PyObject *scope;
     PyObject **waiting[MOST_VALUES];  /* where what is awaited is put */
-    int waits, awaited;         /* how many of them wait; whether they have just been given */
+    int waits, again, awaited;  /* how many of them wait; whether the step is then done again; whether it now is */
 } Run;
 
 /* How far a run has come. */

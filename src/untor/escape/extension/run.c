@@ -16,7 +16,7 @@ static int begin(Run *run, Program *program, PyObject *context)
     run->room = FIRST_ACTIVATIONS;
     run->collected = run->scope = run->values = run->given_names = NULL;
     run->given = NULL;
-    run->waits = run->awaited = 0;
+    run->waits = run->again = run->awaited = 0;
     run->context = context;
     run->environment = run->root = new_environment(program->functions);
     return run->root == NULL ? -1 : 0;

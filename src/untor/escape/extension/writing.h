@@ -132,12 +132,14 @@ static inline void write_all(const Join *join, const Piece *pieces, int kind, vo
 
 /* --- looking at the values --------------------------------------------------------------------------------------------- */
 
+static inline int is_url_part(int which) { return which == PERCENT || which == SEGMENT_URL || which == URL_SEGMENT; }
+
 /* Find out how a text is written: 1, or 0 when Python has to look at it. */
 static inline int look_at_text(PyObject *text, int which, Piece *piece)
 {
     piece->text = text;
-    if (which == PERCENT || which == SEGMENT_URL) {
-        if (which == SEGMENT_URL && is_dot_segment(text))
+    if (is_url_part(which)) {
+        if (which != PERCENT && is_dot_segment(text))
             return 0;
         piece->length = encoded_length(text);
         piece->way = ENCODED;
@@ -161,6 +163,7 @@ static inline int escaping_of(char kind)
     case 'r': return RCDATA;
     case 'p': return PERCENT;
     case 's': return SEGMENT_URL;
+    case 'g': return URL_SEGMENT;
     default: return SLOW;
     }
 }
@@ -178,7 +181,7 @@ static inline int look_at(PyObject *value, int which, Piece *piece)
     }
     if (is_text(value) && look_at_text(value, which, piece))
         return 1;
-    int is_url = which == PERCENT || which == SEGMENT_URL;
+    int is_url = is_url_part(which);
     piece->text = NULL;
     piece->length = PyLong_CheckExact(value)               ? int_digits(value, piece->number)
                     : !is_url && PyFloat_CheckExact(value) ? float_digits(value, piece->number)

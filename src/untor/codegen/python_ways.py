@@ -1,4 +1,4 @@
-"""The four ways to render: at once or in chunks, with or without awaiting values."""
+"""The four ways to render in Python: at once or in chunks, with or without awaiting values."""
 
 from __future__ import annotations
 
@@ -8,31 +8,20 @@ from dataclasses import dataclass
 from untor.codegen.nodes import APPEND, LOAD, call, constant, load, store
 
 CHUNK = 48
-"""How many runs of text a chunk is made of, without the extension: a few kilobytes of an ordinary page."""
+"""How many runs of text a chunk is made of: a few kilobytes of an ordinary page."""
 
 
 @dataclass(frozen=True)
-class Variant:
-    """One way to render: ``chunks`` yields the page in pieces, ``awaits`` awaits values and asynchronous loops.
-
-    With ``joins``, what is rendered is written to a page of the extension, and not into a list.
-    """
+class Way:
+    """One way to render: ``chunks`` yields the page in pieces, ``awaits`` awaits values and asynchronous loops."""
 
     name: str
     chunks: bool = False
     awaits: bool = False
-    joins: bool = False
 
-    def entry(self, named: list[str], body: list[ast.stmt]) -> ast.stmt:
-        """Define the entry function, which adds the template's position to any exception.
-
-        It takes ``named`` values as parameters of its own, which Python hands over faster than a dict.
-        """
-        values = [ast.arg(name) for name in named]
-        missing: list[ast.expr | None] = [load("_MISSING") for _ in named]
-        arguments = ast.arguments(
-            [ast.arg("_context")], [], None, values, missing, ast.arg("_values"), [constant(None)]
-        )
+    def entry(self, body: list[ast.stmt]) -> ast.stmt:
+        """Define the entry function, which adds the template's position to any exception."""
+        arguments = ast.arguments([ast.arg("_context")], [], None, [], [], ast.arg("_values"), [constant(None)])
         problem = ast.Assign([store("_problem")], call("_trouble", load("_error")))
         is_none = ast.Compare(load("_problem"), [ast.Is()], [constant(None)])
         raised = [problem, ast.If(is_none, [ast.Raise()], []), ast.Raise(load("_problem"), load("_error"))]
@@ -41,16 +30,15 @@ class Variant:
             return ast.AsyncFunctionDef(self.name, arguments, [guarded], [], None, None)
         return ast.FunctionDef(self.name, arguments, [guarded], [], None, None)
 
-    def start(self) -> list[ast.stmt]:
+    @staticmethod
+    def start() -> list[ast.stmt]:
         """Return the statements that make what the page is collected in."""
-        out = call("_page") if self.joins else ast.List([], LOAD)
-        append = ast.Attribute(load("_out"), "write" if self.joins else "append", LOAD)
-        return [ast.Assign([store("_out")], out), ast.Assign([store("_append")], append)]
+        append = ast.Attribute(load("_out"), "append", LOAD)
+        return [ast.Assign([store("_out")], ast.List([], LOAD)), ast.Assign([store(APPEND)], append)]
 
-    def collected(self) -> ast.expr:
+    @staticmethod
+    def collected() -> ast.expr:
         """Return what is collected, as one text."""
-        if self.joins:
-            return ast.Call(ast.Attribute(load("_out"), "finish", LOAD), [], [])
         return ast.Call(ast.Attribute(constant(""), "join", LOAD), [load("_out")], [])
 
     def define(
@@ -82,26 +70,25 @@ class Variant:
 
     def send(self, *, everything: bool) -> list[ast.stmt]:
         """Send off what there is so far: everything, or when there is enough of it."""
-        if self.joins:
-            found = ast.Call(ast.Attribute(load("_out"), "finish" if everything else "chunk", LOAD), [], [])
-            return [ast.If(ast.NamedExpr(store("_chunk"), found), [ast.Expr(ast.Yield(load("_chunk")))], [])]
         clear = ast.Call(ast.Attribute(load("_out"), "clear", LOAD), [], [])
         least = constant(1 if everything else CHUNK)
         enough = ast.Compare(call("_len", load("_out")), [ast.GtE()], [least])
         return [ast.If(enough, [ast.Expr(ast.Yield(self.collected())), ast.Expr(clear)], [])]
 
-    def finish(self, value: ast.expr) -> list[ast.stmt]:
-        """Return the whole page, or send it."""
-        return [ast.Expr(ast.Yield(value)), ast.Return()] if self.chunks else [ast.Return(value)]
+    def finish(self) -> list[ast.stmt]:
+        """Return the whole page, or send what is left of it."""
+        if not self.chunks:
+            return [ast.Return(self.collected())]
+        return [ast.If(load("_out"), [ast.Expr(ast.Yield(self.collected()))], [])]
 
 
-VARIANTS = {
-    variant.name: variant
-    for variant in (
-        Variant("render"),
-        Variant("stream", chunks=True),
-        Variant("render_async", awaits=True),
-        Variant("stream_async", chunks=True, awaits=True),
+WAYS = {
+    way.name: way
+    for way in (
+        Way("render"),
+        Way("stream", chunks=True),
+        Way("render_async", awaits=True),
+        Way("stream_async", chunks=True, awaits=True),
     )
 }
-"""The variants by the name of the function that each makes."""
+"""The ways by the name of the function that each makes."""

@@ -7,13 +7,12 @@ import copy
 from dataclasses import dataclass, field
 
 from untor.codegen.nodes import LOAD, call, constant, load, store
-from untor.codegen.type_guards import AttributeOwners, Path
 from untor.filters import NAMES, TAKE_NONE
 from untor.language import tree
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Mapping
+    from collections.abc import Mapping
 
     from untor.analysis.ir import Function
     from untor.codegen.locations import Locations
@@ -40,8 +39,7 @@ _COMPARE: dict[str, type[ast.cmpop]] = {
     "is not": ast.IsNot,
 }
 
-_NO_ATTRIBUTES = frozenset({"None", "True", "False"})
-"""Names that Python's syntax tree does not take as attributes."""
+_MAY_WAIT = (tree.Name, tree.Attribute, tree.Item, tree.Call, tree.Filter, tree.Maybe)
 
 Binding = str | dict[str, ast.expr]
 """What a name of the template is in the code: a local variable, or, of a loop's position, an expression for each
@@ -50,53 +48,31 @@ attribute."""
 
 @dataclass
 class ModuleState:
-    """What all functions of one page share: names used so far, and where filters and functions are called.
-
-    ``reads`` are the places where a variable's attribute or (told by the last of the key) item is read directly, with
-    the variable and the name.
-    """
+    """What all functions of one page share: names used so far, and where filters and functions are called."""
 
     lenient: bool
-    counter: int = 0
     nonces: bool = False
+    counter: int = 0
     escapers: set[str] = field(default_factory=set)
     filters: set[str] = field(default_factory=set)
     globals: set[str] = field(default_factory=set)
     calls: dict[tuple[str, int, int], tuple[str, str]] = field(default_factory=dict)
-    reads: dict[tuple[str, int, int, int, int, bool], tuple[str, str]] = field(default_factory=dict)
     called: dict[str, Function] = field(default_factory=dict)
-    """The functions that are called, by name; others are part of what includes them, or of nothing."""
-    included: int = 0
-    """How many operations of functions have become part of what calls them."""
-    files: dict[str, int] = field(default_factory=dict)
-    """The files of the templates, numbered; none where their lines could not be told apart."""
-    joins: dict[tuple[tuple[str, ...], bytes], str] | None = None
-    """What is written with the extension: the texts of a run and how its values are escaped; ``None`` without it."""
-    loops: list[ast.expr] = field(default_factory=list)
-    """What makes the loops that the extension runs."""
+    """The functions that are called, by name."""
 
     def escaper(self, name: str) -> str:
         """Return what an escaping function is called in the code."""
         self.escapers.add(name)
         return "_e_" + name.replace("-", "_")
 
-    def join(self, texts: tuple[str, ...], letters: bytes) -> str:
-        """Return the name of a join."""
-        assert self.joins is not None  # noqa: S101  asked for with the extension only
-        return self.joins.setdefault((texts, letters), f"_j{len(self.joins)}")
 
-    def loop(self, made: ast.expr) -> str:
-        """Return the name of a loop that the extension runs."""
-        self.loops.append(made)
-        return f"_l{len(self.loops) - 1}"
-
-    def made(self) -> list[ast.stmt]:
-        """Return the statements that make the joins and the loops."""
-        joins = [
-            ast.Assign([store(name)], call("_join", constant(texts), constant(letters)))
-            for (texts, letters), name in (self.joins or {}).items()
-        ]
-        return [*joins, *(ast.Assign([store(f"_l{number}")], made) for number, made in enumerate(self.loops))]
+def inputs_read(inputs: Mapping[str, str]) -> list[ast.stmt]:
+    """Read the names of the context into local variables."""
+    get = ast.Attribute(load("_scope"), "get", LOAD)
+    read: list[ast.stmt] = [ast.Assign([store("_get")], get)] if inputs else []
+    for name, variable in sorted(inputs.items()):
+        read.append(ast.Assign([store(variable)], call("_get", constant(name), load("_MISSING"))))
+    return read
 
 
 class ExpressionGenerator:
@@ -107,39 +83,22 @@ class ExpressionGenerator:
     """
 
     def __init__(
-        self, locations: Locations, module_state: ModuleState, *, known: list[str] | None, awaits: bool
+        self, locations: Locations, state: ModuleState, *, known: list[str] | None, awaits: bool
     ) -> None:
         self.locations = locations
-        self.module_state = module_state
-        self.lenient = module_state.lenient
+        self.state = state
+        self.lenient = state.lenient
         self.known = known
         self.awaits = awaits
         self.scopes: list[dict[str, Binding]] = [{}]
         self.inputs: dict[str, str] = {}
-        self.direct: dict[Path, str] = {}
-        """The objects whose type is known, by their paths, with the variables that hold them."""
-        self.items = False
-        """Whether they are dicts; else their names are attributes."""
-        self.kinds: dict[str, bool] = {}
-        """The variables whose kind can be found out once, and whether anything asks for it."""
-        self.plain = False
-        """Whether nothing is known of any type, and nothing is to be tested."""
-        self.loops = 0
-        """How many loops of the function are around."""
         self.handing_on = False
         """Whether what is built is handed on or tested, so that a dot may not give a function."""
-        self.last: list[str] = []
-        """The variables with the types of what was seen last; they begin with none before the outermost loop."""
-
-    def share(self, other: ExpressionGenerator) -> None:
-        """Share what is known of variables with the expressions of the function that these have become part of."""
-        self.kinds, self.last, self.loops = other.kinds, other.last, other.loops
-        self.plain, self.awaits = other.plain, other.awaits
 
     def fresh(self, word: str) -> str:
         """Return a new name for a local variable."""
-        self.module_state.counter += 1
-        return f"{word}{self.module_state.counter}"
+        self.state.counter += 1
+        return f"{word}{self.state.counter}"
 
     def bind(self, name: str, binding: Binding) -> None:
         """Add a name to the innermost scope."""
@@ -176,6 +135,14 @@ class ExpressionGenerator:
         value, again = self._twice(built)
         return self.locations.place(ast.IfExp(_is_plain(value), again, _awaited(again)), node.start, node.end)
 
+    def printed(self, node: tree.Expression, statements: list[ast.stmt], *, awaits: bool) -> ast.expr:
+        """Build a value that is printed; whether a name is there is found out before."""
+        expression = self.build(node, awaits=False)
+        if isinstance(node, tree.Name) and isinstance(expression, ast.IfExp):
+            statements.append(self.locations.place(ast.Expr(expression), node.start, node.end))
+            expression = expression.body
+        return self.awaited(expression, node) if awaits else expression
+
     def truth(self, node: tree.Expression) -> ast.expr:
         """Build a test; what could be an array or a data frame is asked for items."""
         expression = self.build(node, awaits=False)
@@ -190,7 +157,7 @@ class ExpressionGenerator:
 
     def may_wait(self, node: tree.Expression) -> bool:
         """Tell whether the value of an expression may have to be awaited."""
-        return self.awaits and isinstance(node, tree.Name | tree.Attribute | tree.Item | tree.Call | tree.Filter)
+        return self.awaits and isinstance(node, _MAY_WAIT)
 
     def _twice(self, built: ast.expr) -> tuple[ast.expr, ast.expr]:
         """Return an expression, and what its value is the second time."""
@@ -211,13 +178,11 @@ class ExpressionGenerator:
             return load(binding)
         if self.known is None:
             variable = f"_c_{node.name}"
-            if variable not in self.inputs.values():
-                self.kinds[variable] = False
             self.inputs[node.name] = variable
             scope: ast.expr = load("_scope")
         else:
             variable = f"_g_{node.name}"
-            self.module_state.globals.add(node.name)
+            self.state.globals.add(node.name)
             scope = ast.Tuple([constant(name) for name in self.known], LOAD)
         if lenient:
             return load(variable)
@@ -239,113 +204,8 @@ class ExpressionGenerator:
         if self.handing_on:
             owner = self._owner(node.owner, lenient=lenient)
             return call("_dot_data_maybe" if lenient else "_dot_data", owner, constant(node.name))
-        if self.direct and not lenient and node.name not in _NO_ATTRIBUTES:
-            variable = self.direct.get(self.owners().path(node.owner) or ())
-            if variable is not None:
-                return self.read(variable, node)
-        elif not (lenient or self.plain or node.name in _NO_ATTRIBUTES):
-            path = self.owners().path(node.owner)
-            if path is not None and len(path) == 1 and path[0].startswith(("_v_", "_p_", "_c_")):
-                # One name alone: the type is tested in place.
-                found: ast.expr = call("_dot", load(path[0]), constant(node.name))
-                for self.items in (False, True):
-                    test = self.test(path[0], load(path[0]), items=self.items)
-                    found = ast.IfExp(test, self.read(path[0], node), found)
-                return found
         owner = self._owner(node.owner, lenient=lenient)
         return call("_dot_maybe" if lenient else "_dot", owner, constant(node.name))
-
-    def owners(self) -> AttributeOwners:
-        """Return what finds the objects that expressions read from."""
-        return AttributeOwners(self.variable_of)
-
-    def variable_of(self, node: tree.Name) -> str | None:
-        """Return the variable that holds the value of a name; ``None`` for a loop's position."""
-        binding = self.lookup(node.name)
-        if binding is None:
-            self._name(node, lenient=True)
-            return f"_{'c' if self.known is None else 'g'}_{node.name}"
-        return binding if isinstance(binding, str) else None
-
-    def read(self, variable: str, node: tree.Attribute) -> ast.expr:
-        """Read an attribute, or of a dict an item, of an object whose type is known."""
-        first, last = self.locations.of(node.start), self.locations.of(node.end)
-        self.module_state.reads[(self.locations.file, *first, *last, self.items)] = (variable, node.name)
-        if self.items:
-            expression: ast.expr = ast.Subscript(load(variable), constant(node.name), LOAD)
-        else:
-            expression = ast.Attribute(load(variable), node.name, LOAD)
-        return self.locations.place(expression, node.start, node.end)
-
-    def test(self, variable: str, value: ast.expr, *, items: bool) -> ast.expr:
-        """Test that a value is a dict, or of a type whose dots are attributes; of a variable that is known already."""
-        kind = self.kind_of(variable)
-        if kind is not None:
-            return ast.Compare(load(kind), [ast.Is()], [constant(None)]) if items else load(kind)
-        of_type = call("_type", value)
-        comparison: tuple[ast.cmpop, str] = (ast.Is(), "_dict") if items else (ast.In(), "_direct")
-        return ast.Compare(of_type, [comparison[0]], [load(comparison[1])])
-
-    def test_of_last(self, name: str, value: ast.expr) -> ast.expr:
-        """In a loop: bind the value to a name and test that its type has attribute access."""
-        last = self.remembered()
-        same = ast.Compare(call("_type", value), [ast.Is()], [load(last)])
-        direct = ast.Compare(call("_type", load(name)), [ast.In()], [load("_direct")])
-        now = ast.Compare(ast.NamedExpr(store(last), call("_type", load(name))), [ast.IsNot()], [constant(None)])
-        return ast.BoolOp(ast.Or(), [same, ast.BoolOp(ast.And(), [direct, now])])
-
-    def kind_of(self, variable: str) -> str | None:
-        """Return the variable that says of what kind another is, where there can be one."""
-        if variable not in self.kinds:
-            return None
-        self.kinds[variable] = True
-        return f"_k{variable}"
-
-    def kinds_known(self, names: Iterable[str]) -> list[ast.stmt]:
-        """Find out of what kind variables are, where anything asks: true for attributes, ``None`` for a dict."""
-        statements: list[ast.stmt] = []
-        for variable in names:
-            if self.kinds.pop(variable, False):
-                is_dict = ast.Compare(call("_type", load(variable)), [ast.Is()], [load("_dict")])
-                other = ast.IfExp(is_dict, constant(None), constant(value=False))
-                direct = ast.Compare(call("_type", load(variable)), [ast.In()], [load("_direct")])
-                statements.append(ast.Assign([store(f"_k{variable}")], ast.BoolOp(ast.Or(), [direct, other])))
-        return statements
-
-    def kind_found(self, variable: str) -> list[ast.stmt]:
-        """As ``kinds_known``, in a loop, where most items are of the type of the last one."""
-        known = self.kinds_known([variable])
-        if not known:
-            return []
-        last = self.remembered()
-        another = ast.Compare(call("_type", load(variable)), [ast.IsNot()], [load(last)])
-        # A type that nothing is known of yet is looked up again: the first dot may make it known.
-        settled = ast.Compare(load(f"_k{variable}"), [ast.IsNot()], [constant(value=False)])
-        now = ast.Assign([store(last)], ast.BoolOp(ast.And(), [settled, call("_type", load(variable))]))
-        return [ast.If(another, [*known, now], [])]
-
-    def remembered(self) -> str:
-        """Return a new variable for the type of what was seen last."""
-        self.last.append(self.fresh("_d"))
-        return self.last[-1]
-
-    def guard(self, owners: Mapping[Path, tree.Expression], *, items: bool) -> ast.expr:
-        """Test that all objects are dicts, or all of types whose dots are attributes; they are known from then on."""
-        self.direct, self.items = {}, items
-        tests: list[ast.expr] = []
-        for path, node in owners.items():
-            if isinstance(node, tree.Attribute):
-                name = self.fresh("_o")
-                value: ast.expr = ast.NamedExpr(store(name), self.read(self.direct[path[:-1]], node))
-            else:
-                name, value = path[0], load(path[0])
-            self.direct[path] = name
-            if self.loops and not items and len(path) > 1:
-                test = self.test_of_last(name, value)
-            else:
-                test = self.test(path[0] if len(path) == 1 else "", value, items=items)
-            tests.append(self.locations.place(test, node.start, node.end))
-        return tests[0] if len(tests) == 1 else ast.BoolOp(ast.And(), tests)
 
     def _item(self, node: tree.Item, lenient: bool) -> ast.expr:  # noqa: FBT001
         owner = self._owner(node.owner, lenient=lenient)
@@ -414,12 +274,12 @@ class ExpressionGenerator:
         self._placed(function, node.function.start, node.function.end)
         named = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
         code_call = ast.Call(function, [self.handed(part) for part in node.arguments], named)
-        self.module_state.calls[self.locations.called(node.start)] = ("call", source_text)
+        self.state.calls[self.locations.called(node.start)] = ("call", source_text)
         return code_call
 
     def _filter(self, node: tree.Filter, lenient: bool) -> ast.expr:  # noqa: FBT001
         name = self.fresh("_t")
-        self.module_state.filters.add(node.name)
+        self.state.filters.add(node.name)
         # Built-in filters do nothing with a function but refuse it.
         value = (
             self.build(node.value, lenient=lenient) if node.name in NAMES else self.handed(node.value, lenient=lenient)
@@ -430,7 +290,7 @@ class ExpressionGenerator:
             arguments[0] = value
         function = ast.Call(load(f"_f_{node.name}"), arguments, named)
         self._placed(function, node.name_start, node.name_start + len(node.name))
-        self.module_state.calls[self.locations.called(node.name_start)] = ("filter", node.name)
+        self.state.calls[self.locations.called(node.name_start)] = ("filter", node.name)
         if node.name in TAKE_NONE:
             return function
         return ast.IfExp(self._absent(ast.NamedExpr(store(name), value), name), load(name), function)
