@@ -14,12 +14,15 @@ from selectolax.lexbor import LexborHTMLParser
 from support import CASES, cases
 
 from untor import Engine, MissingValue, UntorError
+from untor.codegen.python import build_python
+from untor.compiler import bindings
 from untor.compiler.origin import Origin
-from untor.escape import ESCAPERS
+from untor.escape import ESCAPERS, Escapers
 from untor.explain.descriptions import KINDS
 from untor.explain.printed_values import chain, values_of
 from untor.explain.source_page import explained_context, explained_template
 from untor.explain.trace import evaluate, filtered, journeys
+from untor.runtime.calls import Calls
 
 TEMPLATES = Path(str(files("untor.demo") / "templates"))
 OWN = ["--engine", "untor.demo.views:pages"]
@@ -65,11 +68,17 @@ def test_code(tmp_path: Path) -> None:
     (tmp_path / "page.html").write_text("<p>{= x =}</p><! for y in ys !>{= y.z =}<! end !>", "utf-8")
     status, output, errors = untor("explain", "page", "--code", "--folder", ".", folder=tmp_path)
     assert (status, errors) == (0, "")
-    template: Any = Engine(tmp_path).template("page")
-    namespace = dict(template.render.__globals__)
+    site = Engine(tmp_path)
+    template = site.template("page")
+    planned = site.compiler.analyse(Origin("page"))
+    calls = Calls({}, methods=False)
+    namespace = bindings.namespace(
+        build_python(planned), site.compiler.settings, Escapers(), calls, helpers={}, filters={}
+    )
     exec(output, namespace)  # noqa: S102  our own code
     data = {"x": "<", "ys": [{"z": 1}]}
-    assert namespace["render"](data) == template.render(data) == "<p>&lt;</p>1"
+    render: Any = namespace["render"]
+    assert render(data) == template.render(data) == "<p>&lt;</p>1"
 
 
 def test_steps_of_a_value(tmp_path: Path) -> None:

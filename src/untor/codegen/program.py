@@ -4,15 +4,14 @@ from __future__ import annotations
 
 from array import array
 
-from untor.analysis.ir import CallFunction, Function
-from untor.runtime.compiled import CompiledProgram, FunctionTable
 from untor.codegen.program_functions import FunctionCompiler
+from untor.runtime.compiled import CompiledProgram, FunctionTable
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from typing import Any
 
-    from untor.analysis.ir import TemplateIR
+    from untor.analysis.ir import Function, TemplateIR
     from untor.diagnostics.source import Source
 
 _SCALARS = (str, int, float, bool, type(None))

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 else:  # typing is not loaded to render a page
     from collections import namedtuple
 
-    Position = namedtuple("Position", "loop last")
+    Position = namedtuple("Position", "loop last")  # noqa: PYI024
 
 _COMPARE = {operator: number for number, operator in enumerate(steps.COMPARING)}
 _CALCULATE = {operator: number for number, operator in enumerate(steps.CALCULATING)}
@@ -155,10 +155,14 @@ class ExpressionCompiler:
             case tree.DictDisplay():
                 return self.dictionary(node, to)
             case tree.Slice():
-                parts = [tree.Constant(0, 0, None) if part is None else part for part in (node.first, node.last, node.step)]
+                parts = [
+                    tree.Constant(0, 0, None) if part is None else part for part in (node.first, node.last, node.step)
+                ]
                 mark = self.top
                 operands = [self.value(part) for part in parts]
-                return self.called(self.tables.link("runtime", "slice"), operands, self.into(to, mark), node.start, node.end)
+                return self.called(
+                    self.tables.link("runtime", "slice"), operands, self.into(to, mark), node.start, node.end
+                )
         raise TypeError(type(node).__name__)
 
     def name(self, node: tree.Name, to: int | None, *, lenient: bool, wait: bool) -> int:
@@ -171,7 +175,9 @@ class ExpressionCompiler:
         if self.known != -1 or number is None:
             slot = self.fresh() if to is None else to
             self.step(steps.COPY, slot, self.tables.link("global", node.name))
-            what, names = (steps.OF_SCOPE, self.tables.constant(None)) if self.known == -1 else (steps.OF_PIECE, self.known)
+            what, names = (
+                (steps.OF_SCOPE, self.tables.constant(None)) if self.known == -1 else (steps.OF_PIECE, self.known)
+            )
             self.placed(node.start, node.end, steps.NEED, slot, name, what, names, int(wait))
             return slot
         if self.is_main:
@@ -400,9 +406,7 @@ class ExpressionCompiler:
         mark = self.top
         # Built-in filters do nothing with a function but refuse it.
         operand = (
-            self.value(node.value, lenient=lenient)
-            if node.name in NAMES
-            else self.handed(node.value, lenient=lenient)
+            self.value(node.value, lenient=lenient) if node.name in NAMES else self.handed(node.value, lenient=lenient)
         )
         ends = []
         if node.name not in TAKE_NONE:

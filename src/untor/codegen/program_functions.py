@@ -102,22 +102,17 @@ class FunctionCompiler(ExpressionCompiler):
         wanted = [self.tables.constant(each) for each in (parameter.name, parameter.type, none)]
         self.called(self.tables.link("runtime", "check"), [slot, *wanted], slot, start, end)
 
-    def call(  # type: ignore[override]  # the call of a function of the page, and that of a value
-        self, node: CallFunction | tree.Call, to: int | None = None, *, wait: bool = True
-    ) -> int:
-        """Call another template or part, or a function among the values."""
-        if isinstance(node, tree.Call):
-            return super().call(node, to, wait=wait)
-        function = node.function
-        given = {each.name: each for each in node.given}
+    def enter(self, operation: CallFunction) -> None:
+        """Call another template or part."""
+        function, node = operation.function, operation.node
+        given = {each.name: each for each in operation.given}
         number = self.tables.function(function)
-        for content in node.closures:
+        for content in operation.closures:
             self.content(content)
         operands = [self.argument(given.get(parameter.name)) for parameter in function.parameters]
         contents = [self.contents[name] for name in function.slots]
-        start, end = node.node.start, node.node.end
-        self.placed(start, end, steps.ENTER, number, len(operands), *operands, len(contents), *contents)
-        return -1
+        parts = (steps.ENTER, number, len(operands), *operands, len(contents), *contents)
+        self.placed(node.start, node.end, *parts)
 
     def argument(self, given: PassedArgument | None) -> int:
         """Compile what is given to a parameter."""
@@ -196,7 +191,7 @@ class FunctionCompiler(ExpressionCompiler):
             case Scope():
                 self.block(operation.body)
             case CallFunction():
-                self.call(operation)
+                self.enter(operation)
                 self.top = self.base
             case SlotCall():
                 self.slot(operation)
@@ -256,13 +251,16 @@ class FunctionCompiler(ExpressionCompiler):
                 self.scopes.pop()
         if uses - {"last", "total"} or operation.empty:
             self.step(steps.COUNT, number)
-        self.scopes.append({node.position: Position(number, last)} if node.position else {})  # type: ignore[dict-item]
+        self.scopes.append({node.position: Position(number, last)} if node.position else {})
         self.names(node, item)
         self.block(operation.body)
         self.scopes.pop()
         if sends:
             self.step(steps.SEND, 0)
-        self.back(top, steps.JUMP)
+        if last < 0:
+            self.back(top, steps.JUMP)
+        else:
+            self.back(top, steps.TEST, last, 0)
         self.here(*end_of_items)
         self.depth -= 1
         self.base = self.top = outer
@@ -291,18 +289,15 @@ class FunctionCompiler(ExpressionCompiler):
     def ahead(
         self, node: tree.For, number: int, item: int, condition: tree.Expression | None
     ) -> tuple[int, int, list[int]]:
-        """Look one item ahead, to know the last; return the slot that says so, where to go on, and the places as
-        ``next``.
+        """Look one item ahead, to know the last.
+
+        Returns the slot that says so, where the next item is taken, and the places that say where to go on without one.
         """
         last, waiting, found, following = (self.fresh() for _ in range(4))
-        true, false = self.tables.constant(True), self.tables.constant(False)
+        true, false = self.tables.constant(value=True), self.tables.constant(value=False)
         self.base = self.top
         self.step(steps.COPY, waiting, false)
         self.step(steps.COPY, last, false)
-        top = len(self.code)
-        end = self.jump(steps.TEST, last, 0)
-        none_left = self.jump(steps.JUMP)
-        self.here(end)
         take = len(self.code)
         drained = self.next(node, number, following)
         if condition is not None:
@@ -323,7 +318,7 @@ class FunctionCompiler(ExpressionCompiler):
         self.step(steps.COPY, item, found)
         self.step(steps.COPY, last, true)
         self.here(begin)
-        return last, top, [none_left, nothing]
+        return last, take, [nothing]
 
     def kept(self, node: tree.For, number: int, operand: int, how: int) -> int:
         """Collect the items that a condition holds for, and return the slot of their list."""

@@ -82,9 +82,7 @@ class ExpressionGenerator:
     With ``awaits``, whatever is read or called is awaited when it can be.
     """
 
-    def __init__(
-        self, locations: Locations, state: ModuleState, *, known: list[str] | None, awaits: bool
-    ) -> None:
+    def __init__(self, locations: Locations, state: ModuleState, *, known: list[str] | None, awaits: bool) -> None:
         self.locations = locations
         self.state = state
         self.lenient = state.lenient

@@ -227,7 +227,7 @@ class FunctionGenerator(LoopGenerator):
     def write_text(self, text: str) -> None:
         """Let fixed text be written next."""
         before = self.parts[-1] if self.parts else None
-        if isinstance(before, ast.Constant):
+        if isinstance(before, ast.Constant) and isinstance(before.value, str):
             self.parts[-1] = constant(before.value + text)
         elif text:
             self.parts.append(constant(text))
@@ -245,7 +245,9 @@ class FunctionGenerator(LoopGenerator):
         if self.parts:
             written = self.parts[0]
             if len(self.parts) > 1:
-                parts = [each if isinstance(each, ast.Constant) else ast.FormattedValue(each, -1) for each in self.parts]
+                parts: list[ast.expr] = [
+                    each if isinstance(each, ast.Constant) else ast.FormattedValue(each, -1) for each in self.parts
+                ]
                 written = ast.JoinedStr(parts)
             statement = ast.Expr(call(target, written))
             self.statements.append(statement)
@@ -264,12 +266,13 @@ class FunctionGenerator(LoopGenerator):
         node = operation.expression
         called, letter = escaping_of(operation)
         value = self.expressions.printed(node, self.statements, awaits=bool(called) or not letter)
-        before, after = map(constant, operation.before), map(constant, operation.after)
+        before: list[ast.expr] = [constant(text) for text in operation.before]
+        after: list[ast.expr] = [constant(text) for text in operation.after]
         for name, inner in called:
             others = [load(self.state.escaper(inner))] if inner else after
             value = call(self.state.escaper(name), *before, value, *others)
             self.locations.place(value, node.start, node.end)
-            before = after = iter(())
+            before, after = [], []
         if self.expressions.may_wait(node) and not called and letter:
             # All values of a run are read before the first of them is awaited.
             name = self.expressions.fresh("_r")

@@ -45,7 +45,7 @@ class LoopGenerator:
             items, item = self.sized(operation, items, item)
         if uses - {"total"}:
             index = self.expressions.fresh("_index")
-            items = call(self.helper("_enumerate"), items)
+            items = call(self.helper("_enumerate", node), items)
             item = ast.Tuple([store(index), item], STORE)
             self.position(node.position or "").update(_counted(index))
         self.depth += 1
@@ -60,7 +60,7 @@ class LoopGenerator:
             body.insert(0, ast.Assign([store(flag)], constant(value=False)))
         if streams:
             body += self.way.send(everything=False)
-        loop = ast.AsyncFor(item, items, body, []) if self.is_async else ast.For(item, items, body, [])
+        loop = ast.AsyncFor(item, items, body, []) if self.is_async(node) else ast.For(item, items, body, [])
         # What goes wrong while looping is told of the iterable, in every version of Python.
         self.statements.append(self.locations.place(loop, node.iterable.start, node.iterable.end))
         if operation.empty:
@@ -73,14 +73,13 @@ class LoopGenerator:
         define = self.way.define(name, [], body, plain=plain, target=target)
         return [define, self.way.invoke(name, target, [], [], plain=plain)]
 
-    @property
-    def is_async(self) -> bool:
-        """Tell whether loops run over asynchronous iterators as they come, not collected first."""
-        return self.way.awaits and self.way.chunks
+    def is_async(self, node: tree.For) -> bool:
+        """Tell whether a loop takes its items as they come, or awaits its condition for each."""
+        return self.way.awaits and (self.way.chunks or node.condition is not None)
 
-    def helper(self, name: str) -> str:
+    def helper(self, name: str, node: tree.For) -> str:
         """Return the name of a function for loops, in its asynchronous form where there must be one."""
-        return f"{name}_async" if self.is_async else name
+        return f"{name}_async" if self.is_async(node) else name
 
     def items(self, operation: Loop) -> tuple[ast.expr, list[str]]:
         """Return what a loop runs over, and the variables of its names, in a scope of their own."""
@@ -91,7 +90,7 @@ class LoopGenerator:
             items = call("_none_is_missing", items)
         if collects:
             items = ast.Await(call("_collected", items))
-        source = self.helper("_pairs" if len(node.names) == 2 else "_each")  # noqa: PLR2004  key and value
+        source = self.helper("_pairs" if len(node.names) == 2 else "_each", node)  # noqa: PLR2004  key and value
         items = self.locations.place(call(source, items), node.iterable.start, node.iterable.end)
         self.expressions.scopes.append({})
         names = [self.expressions.fresh(f"_v_{name}_") for name in node.names]
@@ -101,10 +100,9 @@ class LoopGenerator:
             rows = self.expressions.fresh("_rows")
             self.statements.append(ast.Assign([store(rows)], items))
             condition = self.expressions.truth(node.condition)
-            kept = ast.comprehension(_target(names), load(rows), [condition], int(self.is_async))
+            kept = ast.comprehension(_target(names), load(rows), [condition], int(self.is_async(node)))
             element = load(names[0]) if len(names) == 1 else ast.Tuple([load(name) for name in names], LOAD)
-            # In a function that awaits, a generator with a condition that awaits would be an asynchronous one.
-            items = ast.ListComp(element, [kept]) if collects else ast.GeneratorExp(element, [kept])
+            items = ast.GeneratorExp(element, [kept])
         return items, names
 
     def position(self, name: str) -> dict[str, ast.expr]:
@@ -115,21 +113,24 @@ class LoopGenerator:
 
     def sized(self, operation: Loop, items: ast.expr, item: ast.expr) -> tuple[ast.expr, ast.expr]:
         """Find out how many items there are, or only look one ahead where just the last is asked for."""
-        position = self.position(operation.node.position or "")
+        node, is_async = operation.node, self.is_async(operation.node)
+        position = self.position(node.position or "")
         if "total" not in operation.uses:
             last = self.expressions.fresh("_last")
             position["last"] = load(last)
-            return call(self.helper("_ahead"), items), ast.Tuple([item, store(last)], STORE)
+            return call(self.helper("_ahead", node), items), ast.Tuple([item, store(last)], STORE)
         rows, total = self.expressions.fresh("_rows"), self.expressions.fresh("_total")
-        listed: ast.expr = call(self.helper("_sized"), items)
-        self.statements.append(ast.Assign([store(rows)], ast.Await(listed) if self.is_async else listed))
+        listed: ast.expr = call(self.helper("_sized", node), items)
+        place = node.iterable.start, node.iterable.end
+        listed = self.locations.place(ast.Await(listed) if is_async else listed, *place)
+        self.statements.append(self.locations.place(ast.Assign([store(rows)], listed), *place))
         self.statements.append(ast.Assign([store(total)], call("_len", load(rows))))
         position["total"] = load(total)
         if "last" in operation.uses:
             last = self.expressions.fresh("_last")
             position["last"] = load(last)
-            return call(self.helper("_ahead"), load(rows)), ast.Tuple([item, store(last)], STORE)
-        return (call("_each_async", load(rows)) if self.is_async else load(rows)), item
+            return call(self.helper("_ahead", node), load(rows)), ast.Tuple([item, store(last)], STORE)
+        return (call("_each_async", load(rows)) if is_async else load(rows)), item
 
 
 def _target(names: list[str]) -> ast.expr:

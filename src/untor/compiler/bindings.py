@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from untor.escape import ESCAPERS, MISSING, printed
-from untor.escape.accelerated import accelerated, configure, program
+from untor.escape.accelerated import configure, program
 from untor.runtime import async_iteration, attributes, iteration, parameter_checks
 from untor.runtime.tracebacks import SourceLines, failed, replacement_for
 from untor.runtime.truth import truth
@@ -14,11 +14,11 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
-    from untor.runtime.compiled import CompiledCode, CompiledProgram
     from untor.compiler.settings import CompilerSettings
     from untor.escape import Escapers
     from untor.escape._extension import Program
     from untor.runtime.calls import Calls
+    from untor.runtime.compiled import CompiledCode, CompiledProgram
 
 _RUNTIME = {
     "_MISSING": MISSING,
@@ -27,15 +27,13 @@ _RUNTIME = {
     "_ahead_async": async_iteration.ahead_async,
     "_check": parameter_checks.check,
     "_collected": async_iteration.collected,
-    "_dot": accelerated(attributes.dot),
-    "_dot_data": accelerated(attributes.dot_data),
+    "_dot": attributes.dot,
+    "_dot_data": attributes.dot_data,
     "_dot_data_maybe": attributes.dot_data_maybe,
     "_dot_maybe": attributes.dot_maybe,
-    "_direct": attributes.direct_types,
     "_each": iteration.each,
     "_each_async": async_iteration.each_async,
     "_enumerate_async": async_iteration.enumerate_async,
-    "_given": attributes.given,
     "_is_awaitable": async_iteration.is_awaitable,
     "_item": attributes.item,
     "_item_maybe": attributes.item_maybe,
@@ -58,6 +56,7 @@ _OF_LETTER = {row.letter: name for name, row in ESCAPERS.items() if row.letter}
 
 configure(
     direct=attributes.direct_types,
+    dot=attributes.dot,
     plain=attributes.plain_values,
     missing=MISSING,
     truth=truth,

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections import namedtuple
 
-from untor.runtime.compiled import CompiledProgram
 from untor.compiler.bindings import loaded, namespace
 from untor.compiler.origin import Origin
 from untor.compiler.recursion import with_deep_stack
@@ -13,6 +12,7 @@ from untor.diagnostics.source import Source
 from untor.errors import TemplateMissing, error_of
 from untor.escape import Escapers
 from untor.runtime.calls import Calls
+from untor.runtime.compiled import CompiledProgram
 from untor.runtime.rendering import way_of
 
 TYPE_CHECKING = False
@@ -22,11 +22,11 @@ if TYPE_CHECKING:
 
     from untor.analysis.composition import Permissions
     from untor.analysis.ir import TemplateIR
-    from untor.runtime.compiled import Code
     from untor.compiler.settings import CompilerSettings
     from untor.language.parser import ParsedTemplate
     from untor.loading.cache import CodeCache
     from untor.loading.loader import TemplateLoader
+    from untor.runtime.compiled import Code
 
     class Compiled(NamedTuple):
         """A compiled template: its name, the function ``render``, and the names that it reads and consists of."""
@@ -134,8 +134,8 @@ class Compiler:
     def compile(self, origin: Origin, way: str = "render") -> Compiled:
         """Compile a template for a way to render, or load its code from the cache.
 
-        The ways are ``render``, ``stream``, ``render_async`` and ``stream_async``; a program of the extension is the same
-        for all of them. Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``.
+        The ways are ``render``, ``stream``, ``render_async`` and ``stream_async``; one program does for all of them.
+        Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``.
         """
         name, text, part = origin
         is_kept = text is None and not part

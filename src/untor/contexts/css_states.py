@@ -81,7 +81,7 @@ class Style(EmbeddedLanguage):
         if self.glued:
             self._glue(text)
         if self.tail and self.state == "normal":
-            self.last = self.prior
+            self.last, self.prior = self.prior, ""
         text, self.tail = self.tail + text, ""
         run(_STATES, self, text)  # type: ignore[arg-type]
 

@@ -34,7 +34,7 @@ def accelerated(function: Function) -> Function:
 
 
 def program(*tables: object) -> Program:
-    """Return a program of the extension. Raises ``ValueError`` and ``TypeError`` for tables that are not those of one."""
+    """Return a program of the extension. Raises ``ValueError`` and ``TypeError`` for tables that are not of one."""
     return _extension.program(*tables)  # type: ignore[no-any-return]
 
 

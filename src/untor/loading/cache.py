@@ -5,16 +5,16 @@ from __future__ import annotations
 import os
 import sys
 
-from untor.runtime.compiled import CompiledCode, CompiledProgram
 from untor.escape.accelerated import IS_BUILT
 from untor.loading.version import VERSION
+from untor.runtime.compiled import CompiledCode, CompiledProgram
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
-    from untor.runtime.compiled import Code
     from untor.diagnostics.source import Source
+    from untor.runtime.compiled import Code
 
 _FORMAT = "untor 7"
 

@@ -34,13 +34,11 @@ def dot(value: object, name: str) -> object:
 
     Raises ``MissingValue`` without a position, which ``tracebacks`` fills in.
     """
-    if type(value) in _plain_types:
-        attribute: object = getattr(value, name, MISSING)
-        if attribute is not MISSING:
-            return attribute
-    elif type(value) is dict and name in value:
-        return value[name]
-    attribute = dot_maybe(value, name)
+    if type(value) is dict:
+        if name in value:
+            return value[name]
+        raise MissingValue(missing_attribute(value, name))
+    attribute = getattr(value, name, MISSING) if type(value) in direct_types else dot_maybe(value, name)
     if attribute is not MISSING or value is MISSING:
         return attribute
     raise MissingValue(missing_attribute(value, name))
@@ -191,8 +189,3 @@ def merge(globals_: Mapping[str, object], context: object, values: dict[str, obj
     if not is_mapping(context):
         raise RenderError(Problem("context-bad", what=f"{with_article(type(context).__name__)}"))
     return {**globals_, **context, **values}  # type: ignore[dict-item]
-
-
-def given(values: dict[str, object], /, **named: object) -> dict[str, object]:
-    """Return values with those that were handed over by name."""
-    return {**values, **{name: value for name, value in named.items() if value is not MISSING}}

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 
 def way_of(program: Program, way: str) -> Callable[..., Any]:
-    """Return the function that renders in one of the ways: ``render``, ``stream``, ``render_async``, ``stream_async``."""
+    """Return the function for a way to render: ``render``, ``stream``, ``render_async`` or ``stream_async``."""
     return program.render if way == "render" else _WAYS[way](program)
 
 
@@ -62,7 +62,8 @@ async def _awaited(rendering: Rendering, found: Any) -> object:
     """Await what a page waits for: one thing, several at the same time, or a turn of other tasks."""
     try:
         if found is True:
-            return await _turn()
+            await _turn()
+            return None
         if type(found) is list:
             return await _together(found)
         return await found
@@ -100,7 +101,7 @@ async def _together(values: list[Any]) -> list[object]:
 
     futures = [ensure_future(value) for value in values]
     try:
-        return await gather(*futures)
+        return list(await gather(*futures))
     finally:
         for future in futures:
             future.cancel()

@@ -20,8 +20,8 @@ if TYPE_CHECKING:
     from types import FrameType
     from typing import NamedTuple
 
-    from untor.runtime.compiled import CompiledProgram, Place
     from untor.diagnostics.source import Source
+    from untor.runtime.compiled import CompiledProgram, Place
 
     Sources = dict[str, Source]
     Calls = dict[tuple[str, int, int], tuple[str, str]]
@@ -39,7 +39,7 @@ if TYPE_CHECKING:
 else:  # typing is not loaded to render a page
     from collections import namedtuple
 
-    Location = namedtuple("Location", "source start end kind word", defaults=("", ""))
+    Location = namedtuple("Location", "source start end kind word", defaults=("", ""))  # noqa: PYI024
 
 _LONGEST = 300
 _MOST_SHOWN = 40
@@ -74,7 +74,11 @@ def _location(compiled: CompiledProgram, at: int) -> Location | None:
 
 
 def _shown_at(
-    location: Location, compiled: CompiledProgram, number: int, values: Sequence[object], following: TracebackType | None
+    location: Location,
+    compiled: CompiledProgram,
+    number: int,
+    values: Sequence[object],
+    following: TracebackType | None,
 ) -> TracebackType:
     """Return a part of a traceback that shows a place in a template, with the values of its names."""
     import ast  # noqa: PLC0415  only for an error
@@ -189,4 +193,3 @@ def traces(error: BaseException) -> list[FrameType]:
             trace = trace.tb_next
         cause = cause.__cause__
     return frames[::-1]
-

@@ -753,7 +753,7 @@ int run_on(Run *run)
             break;
         }
         case ENTER:
-            if (enter(run, step, at) < 0)
+            if ((++run->turns % ITEMS_BETWEEN_TURNS == 0 && breathe() < 0) || enter(run, step, at) < 0)
                 goto broken;
             at = program->functions[step[1]].entry;
             slots = run->environment->slots;

@@ -1,9 +1,9 @@
-/* The fast path of the escaping functions and of dots, one value at a time. */
+/* The fast path of the escaping functions, one value at a time. */
 
 #include "writing.h"
 
 static const char *const NAMES[SLOW] = {
-    "text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot_data", "dot", "quoted", "truth", "each",
+    "text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot", "quoted", "truth", "each",
     "pairs", "item", "printed", "url_segment", "missing_of", "only_data", "collected"};
 
 static inline State *state_of(PyObject *module) { return (State *)PyModule_GetState(module); }
@@ -121,40 +121,6 @@ static PyObject *json_string(PyObject *module, PyObject *value)
     return is_text(value) ? inside_string(value, IN_JSON_STRING) : slowly(module, JSON_STRING, &value, 1);
 }
 
-static PyObject *dot(PyObject *module, PyObject *const *arguments, Py_ssize_t count)
-{
-    State *state = state_of(module);
-    if (count == 2 && PyDict_CheckExact(arguments[0])) {
-        PyObject *item = PyDict_GetItemWithError(arguments[0], arguments[1]);
-        if (item != NULL)
-            return Py_NewRef(item);
-        if (PyErr_Occurred())
-            return NULL;
-    }
-    else if (count == 2 && state->direct != NULL) {
-        int found = PySet_Contains(state->direct, (PyObject *)Py_TYPE(arguments[0]));
-        if (found < 0)
-            return NULL;
-        if (found) {
-            PyObject *value = PyObject_GetAttr(arguments[0], arguments[1]);
-            if (value != NULL || !PyErr_ExceptionMatches(PyExc_AttributeError))
-                return value;
-            PyErr_Clear();
-        }
-    }
-    return slowly(module, DOT, arguments, count);
-}
-
-/* A dot whose value is handed on: one that can be called is looked at by Python, since it may be a method. */
-static PyObject *dot_data(PyObject *module, PyObject *const *arguments, Py_ssize_t count)
-{
-    PyObject *value = dot(module, arguments, count);
-    if (value == NULL || Py_TYPE(value)->tp_call == NULL || PyDict_CheckExact(arguments[0]))
-        return value;
-    Py_DECREF(value);
-    return slowly(module, DOT_DATA, arguments, count);
-}
-
 static PyObject *install(PyObject *module, PyObject *arguments)
 {
     const char *name;
@@ -178,11 +144,11 @@ static PyObject *install(PyObject *module, PyObject *arguments)
     }
     for (int which = 0; which < SLOW; which++) {
         if (strcmp(name, NAMES[which]) == 0) {
-            int has_table = (which < DOT_DATA || which == QUOTED) && which != SEGMENT_URL;
+            int has_table = (which < DOT || which == QUOTED) && which != SEGMENT_URL;
             if (has_table && state->slow[which] != function && fill_table(which, function, 0) < 0)
                 return NULL;
             Py_XSETREF(state->slow[which], Py_NewRef(function));
-            return which > DOT ? Py_NewRef(function) : PyObject_GetAttrString(module, name);
+            return which >= DOT ? Py_NewRef(function) : PyObject_GetAttrString(module, name);
         }
     }
     PyErr_Format(PyExc_ValueError, "there is no %s", name);
@@ -200,8 +166,6 @@ static PyMethodDef METHODS[] = {
     {"script_string", script_string, METH_O, NULL},
     {"json_string", json_string, METH_O, NULL},
     {"plain_data", (PyCFunction)(void (*)(void))plain_data, METH_FASTCALL, "Return plain data as JSON or JavaScript, or None."},
-    {"dot", (PyCFunction)(void (*)(void))dot, METH_FASTCALL, NULL},
-    {"dot_data", (PyCFunction)(void (*)(void))dot_data, METH_FASTCALL, NULL},
     {"install", install, METH_VARARGS, "Take the function in Python that does what is not done here; return the fast one."},
     {"program", program, METH_VARARGS, "Return a program that renders pages; see program.c."},
     {NULL, NULL, 0, NULL},

@@ -107,7 +107,8 @@ static int after_step(const Program *self, const Function *function, int at)
     return next;
 }
 
-/* Whether the place that a step may go on at is the beginning of one. */
+/* Whether the place that a step may go on at is the beginning of one: further on, or where a loop takes its next item, so that
+   nothing goes on for ever that an interrupt does not reach. */
 static int leads_to_steps(const Program *self, int at, const char *begins)
 {
     const char *shape = SHAPES[self->code[at]];
@@ -116,7 +117,10 @@ static int leads_to_steps(const Program *self, int at, const char *begins)
     int number = at + 1;
     for (; *shape; shape++)
         number += *shape == 'y' ? 3 : 1;
-    return shape[-1] != 't' || begins[self->code[number - 1]];
+    if (shape[-1] != 't')
+        return 1;
+    int target = self->code[number - 1];
+    return begins[target] && (target > at || (self->code[target] == NEXT && self->code[at] != NEXT));
 }
 
 /* Check the steps of a function: 0, or -1 with an exception. */
@@ -292,8 +296,8 @@ PyObject *new_program(PyObject *module, State *state, PyObject *arguments)
                           &nonce, &PyTuple_Type, &helpers))
         return NULL;
     Py_ssize_t length = PyBytes_GET_SIZE(code) / (Py_ssize_t)sizeof(int);
-    if (length < 1 || length > INT_MAX / 8 || PyBytes_GET_SIZE(code) % (Py_ssize_t)sizeof(int) || PyTuple_GET_SIZE(constants) > length
-        || PyTuple_GET_SIZE(functions) > length || PyTuple_GET_SIZE(joins) > length || PyTuple_GET_SIZE(inputs) > MOST_SLOTS
+    if (length < 1 || length > INT_MAX / 8 || PyBytes_GET_SIZE(code) % (Py_ssize_t)sizeof(int) || PyTuple_GET_SIZE(constants) > INT_MAX / 8
+        || PyTuple_GET_SIZE(functions) > length || PyTuple_GET_SIZE(joins) > INT_MAX / 8 || PyTuple_GET_SIZE(inputs) > MOST_SLOTS
         || PyTuple_GET_SIZE(fallbacks) != PyTuple_GET_SIZE(inputs) || PyTuple_GET_SIZE(helpers) != HELPERS || !are_texts(names)
         || !are_texts(inputs)) {
         PyErr_SetString(PyExc_ValueError, "a program is not made of these tables");
