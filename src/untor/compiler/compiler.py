@@ -56,6 +56,7 @@ class Compiler:
         self.escapers = Escapers(settings.url_schemes, settings.resource_origins)
         self._calls = Calls(settings.helpers, methods=settings.calls_methods)
         self._readings: dict[str, ParsedTemplate] = {}
+        self._permitted: Permissions | None = None
 
     # --- source to tree --------------------------------------------------------------------------------------------
 
@@ -112,13 +113,14 @@ class Compiler:
 
     def permitted(self) -> Permissions:
         """Return what templates may do, as the analysis reads it."""
-        from untor.analysis.composition import Permissions  # noqa: PLC0415
-        from untor.contexts.client_libraries import Tables  # noqa: PLC0415
+        if self._permitted is None:
+            from untor.analysis.composition import Permissions  # noqa: PLC0415
+            from untor.contexts.client_libraries import Tables  # noqa: PLC0415
 
-        settings = self.settings
-        return Permissions(
-            settings.url_schemes, Tables(settings.attributes, settings.script_types), settings.helper_checks
-        )
+            settings = self.settings
+            tables = Tables(settings.attributes, settings.script_types)
+            self._permitted = Permissions(settings.url_schemes, tables, settings.helper_checks)
+        return self._permitted
 
     def hashes(self, origin: Origin) -> dict[str, list[str]]:
         """Return the hashes of a template's own scripts and styles; raises ``PlacementError`` if one has values."""

@@ -45,6 +45,9 @@ INERT_TYPES: dict[str, str] = dict.fromkeys(
 )
 """Types of script elements that no browser runs and that name data, not code (HTML §4.12.1 "data block")."""
 
+_MOST_KNOWN = 1000
+"""How many names of attributes are remembered."""
+
 _ODD = re.compile("[^a-z0-9_-]")
 _BOUND = re.compile(r"(?:v-bind:|x-bind:|:)(?:([a-z][a-z:-]*)(?:\..*)?\Z)?")
 
@@ -69,8 +72,20 @@ class Tables:
             rows.append(({name: kind for name, kind in table.items() if "*" not in name}, patterns))
         return rows
 
+    @cached_property
+    def _known(self) -> dict[str, str]:
+        return {}
+
     def attribute(self, name: str) -> str:
         """Say what an attribute that no standard knows is; ``text`` where nothing is known to read it."""
+        kind = self._known.get(name)
+        if kind is None:
+            kind = self._found(name)
+            if len(self._known) < _MOST_KNOWN:
+                self._known[name] = kind
+        return kind
+
+    def _found(self, name: str) -> str:
         for exact, patterns in self._rows:
             for spelling in (name, name.removeprefix("data-")):
                 if spelling in exact:

@@ -30,7 +30,7 @@ class EmbeddedLanguage:
 
     def key(self) -> tuple[object, ...]:
         """Return all that decides how the text that follows is read."""
-        return tuple(getattr(self, name) for name in self.__slots__)
+        return tuple([getattr(self, name) for name in self.__slots__])
 
     def __eq__(self, other: object) -> bool:
         return type(self) is type(other) and self.key() == other.key()

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 _BEFORE_BODY = frozenset({"initial", "before head", "in head", "after head", "maybe body"})
 _ROOTS = frozenset({"table", "template", "select", "noscript"})
 _TABLE_OR_ROOT = TABLE_PARTS | _ROOTS
-_SWITCHING = frozenset(
+SWITCHING = frozenset(
     HEAD | TABLE_PARTS | _ROOTS | TEXT_STATES.keys() | NEWLINE_EATERS | formatting.FORMATTING | formatting.MARKERS
 ) | {"html", "head", "svg", "math", "frameset"}
 """Start tags that matter even where nothing that matters is open."""
@@ -42,7 +42,7 @@ def _to_body(machine: HtmlState) -> None:
     machine.insertion_modes = frozenset({"in body"})
 
 
-def _is_plain(machine: HtmlState) -> bool:
+def is_plain(machine: HtmlState) -> bool:
     """Tell whether the machine is in a body where nothing is open but ordinary elements and paragraphs."""
     return not (machine.stack or machine.formatting or machine.xml) and machine.insertion_modes.isdisjoint(_BEFORE_BODY)
 
@@ -76,7 +76,7 @@ def _before_skeleton(machine: HtmlState, name: str) -> None:
 
 def start_tag(machine: HtmlState, name: str) -> None:
     """Go over a start tag; the machine has its attributes' names."""
-    if name not in _SWITCHING and _is_plain(machine):
+    if name not in SWITCHING and is_plain(machine):
         # A shortcut for most tags; it comes to the same.
         machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=False)
         machine.after_pre = False
@@ -191,7 +191,7 @@ def _table_part(machine: HtmlState, stack: Stack[str], name: str) -> Stack[str]:
 
 def end_tag(machine: HtmlState, name: str) -> None:
     """Go over an end tag."""
-    if _is_plain(machine):
+    if is_plain(machine):
         machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=True)
         return
     if machine.xml:
