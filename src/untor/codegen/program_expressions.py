@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from untor.codegen import steps
+from untor.codegen.owners import SharedOwners
 from untor.filters import NAMES, TAKE_NONE
 from untor.language import tree
 
@@ -29,6 +30,10 @@ _SIGN = {operator: number for number, operator in enumerate(steps.SIGNING)}
 _COUNT = {name: number for number, name in enumerate(steps.COUNTING)}
 
 
+SHARED = 1_000_000
+"""The slots of objects that are read from several times are numbered from here on, until all others are known."""
+
+
 class ExpressionCompiler:
     """Compiles the expressions of one function.
 
@@ -48,6 +53,8 @@ class ExpressionCompiler:
         self.top = len(tables.inputs) if is_main else 0
         """The first slot that nothing is kept in."""
         self.most = self.top
+        self.owners = SharedOwners(self.lookup)
+        self.most_owners = 0
         self.handing_on = False
         """Whether what is built is handed on or tested, so that a dot may not give a function."""
         self.known = -1
@@ -216,7 +223,17 @@ class ExpressionCompiler:
     def owner(self, node: tree.Expression, *, lenient: bool) -> int:
         """Compile the owner before a dot: after a ``?``, ``None`` is as good as missing."""
         outer, self.handing_on = self.handing_on, False
-        operand = self.value(node, lenient=lenient)
+        found = None
+        if isinstance(node, tree.Attribute) and not (lenient or self.tables.lenient):
+            found = self.owners.find(node)
+        if found is None:
+            operand = self.value(node, lenient=lenient)
+        else:
+            number, is_read = found
+            self.most_owners = max(self.most_owners, number + 1)
+            operand = SHARED + number
+            if not is_read:
+                self.value(node, operand)
         self.handing_on = outer
         if isinstance(node, tree.Maybe) and not lenient:
             operand = self.none_is_missing(operand)
@@ -264,7 +281,8 @@ class ExpressionCompiler:
         absent = self.jump(steps.ABSENT, slot)
         end = self.jump(steps.JUMP)
         self.here(absent)
-        self.value(node.fallback, slot, lenient=lenient)
+        with self.owners.perhaps():
+            self.value(node.fallback, slot, lenient=lenient)
         self.here(end)
         self.top = mark
         return slot
@@ -274,10 +292,12 @@ class ExpressionCompiler:
         slot = self.fresh() if to is None else to
         mark = self.top
         skip = self.test(node.test)
-        self.value(node.then, slot, lenient=lenient)
+        with self.owners.perhaps():
+            self.value(node.then, slot, lenient=lenient)
         end = self.jump(steps.JUMP)
         self.here(skip)
-        self.value(node.otherwise, slot, lenient=lenient)
+        with self.owners.perhaps():
+            self.value(node.otherwise, slot, lenient=lenient)
         self.here(end)
         self.top = mark
         return slot
@@ -294,7 +314,8 @@ class ExpressionCompiler:
             self.here(at + 3)
         else:
             end = at + 3
-        self.handed(node.right, slot)
+        with self.owners.perhaps():
+            self.handed(node.right, slot)
         self.here(end)
         self.top = mark
         return slot
@@ -327,14 +348,17 @@ class ExpressionCompiler:
         mark = self.top
         left = self.value(node.first)
         ends = []
+        known = None
         for number, (operator, operand) in enumerate(node.rest):
             if number:
+                known = known or dict(self.owners.known)
                 at = self.placed(node.start, node.end, steps.TEST, slot, 0, 0)
                 self.targets.append(at + 3)
                 ends.append(at + 3)
             right = self.value(operand)
             self.placed(node.start, node.end, steps.COMPARE, slot, left, right, _COMPARE[operator])
             left = right
+        self.owners.known = known or self.owners.known
         self.here(*ends)
         self.top = mark
         return slot
@@ -412,8 +436,9 @@ class ExpressionCompiler:
         if node.name not in TAKE_NONE:
             operand = self.moved(operand, slot)
             ends.append(self.jump(steps.ABSENT, operand))
-        arguments = [operand, *(self.handed(part) for part in node.arguments)]
-        arguments += [self.handed(part) for part in node.named.values()]
+        with self.owners.perhaps():
+            arguments = [operand, *(self.handed(part) for part in node.arguments)]
+            arguments += [self.handed(part) for part in node.named.values()]
         function, start = self.tables.link("filter", node.name), node.name_start
         end, named = start + len(node.name), tuple(node.named)
         self.called(function, arguments, slot, start, end, named=named, kind="filter", word=node.name, wait=wait)

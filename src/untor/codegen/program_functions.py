@@ -20,7 +20,7 @@ from untor.analysis.ir import (
     UrlValue,
 )
 from untor.codegen import steps
-from untor.codegen.program_expressions import ExpressionCompiler, Position
+from untor.codegen.program_expressions import SHARED, ExpressionCompiler, Position
 from untor.codegen.runs import LONGEST_RUN, escaping_of, is_static
 from untor.escape.url import FIXED, QUERY
 from untor.language import tree
@@ -63,6 +63,9 @@ class FunctionCompiler(ExpressionCompiler):
             self.take(parameter, self.top - len(parameters) + number)
         self.block(self.function.body)
         self.step(steps.LEAVE)
+        if self.most_owners:
+            self.code = [number if number < SHARED else number - SHARED + self.most for number in self.code]
+            self.most += self.most_owners
 
     # --- functions ---------------------------------------------------------------------------------------------------
 
@@ -92,6 +95,7 @@ class FunctionCompiler(ExpressionCompiler):
             name, none = self.tables.name(parameter.name), self.tables.constant(None)
             self.placed(*place, steps.NEED, slot, name, steps.TAKEN, none, 0)
         self.top = self.base
+        self.owners.forget()
 
     def checked(self, parameter: tree.Parameter, slot: int, start: int, end: int) -> None:
         """Check that a value is of the type that is taken."""
@@ -169,6 +173,8 @@ class FunctionCompiler(ExpressionCompiler):
                 case _:
                     self.flush()
                     self.operation(operation)
+                    if not self.waiting:
+                        self.owners.forget()
             if len(self.waiting) >= LONGEST_RUN:
                 self.flush()
         self.flush()
@@ -208,7 +214,9 @@ class FunctionCompiler(ExpressionCompiler):
             if branch.test is None:
                 self.block(body)
                 break
+            self.owners.forget()
             skip = self.test(branch.test)
+            self.owners.forget()
             self.block(body)
             if number < len(operation.branches) - 1:
                 ends.append(self.jump(steps.JUMP))
@@ -229,6 +237,7 @@ class FunctionCompiler(ExpressionCompiler):
         start, end = node.iterable.start, node.iterable.end
         how = steps.PAIRS * (len(node.names) == 2) + steps.SIZED * ("total" in uses)  # noqa: PLR2004  key and value
         operand = self.value(node.iterable)
+        self.owners.forget()
         if isinstance(node.iterable, tree.Maybe):
             operand = self.none_is_missing(operand)
         condition = node.condition
@@ -247,7 +256,7 @@ class FunctionCompiler(ExpressionCompiler):
             if condition is not None:
                 self.scopes.append({})
                 self.names(node, item)
-                self.code[self.test(condition)] = top
+                self.condition(condition, top)
                 self.scopes.pop()
         if uses - {"last", "total"} or operation.empty:
             self.step(steps.COUNT, number)
@@ -286,6 +295,12 @@ class FunctionCompiler(ExpressionCompiler):
             self.scopes[-1][name] = slot
             self.variables.append((name, slot))
 
+    def condition(self, condition: tree.Expression, otherwise: int) -> None:
+        """Compile the condition of a loop, which goes on with the next item where it does not hold."""
+        self.owners.forget()
+        self.code[self.test(condition)] = otherwise
+        self.owners.forget()
+
     def ahead(
         self, node: tree.For, number: int, item: int, condition: tree.Expression | None
     ) -> tuple[int, int, list[int]]:
@@ -303,7 +318,7 @@ class FunctionCompiler(ExpressionCompiler):
         if condition is not None:
             self.scopes.append({})
             self.names(node, following)
-            self.code[self.test(condition)] = take
+            self.condition(condition, take)
             self.scopes.pop()
         first = self.jump(steps.TEST, waiting, 0)
         self.step(steps.COPY, item, found)
@@ -333,7 +348,7 @@ class FunctionCompiler(ExpressionCompiler):
         end = self.next(node, number, item)
         self.scopes.append({})
         self.names(node, item)
-        self.code[self.test(node.condition)] = top
+        self.condition(node.condition, top)
         self.scopes.pop()
         self.step(steps.ADD, operand, item)
         self.back(top, steps.JUMP)
@@ -360,6 +375,7 @@ class FunctionCompiler(ExpressionCompiler):
                     self.places[at + 2 + number] = (node.start, node.end, "", "")
         self.texts, self.letters, self.edges, self.waiting = [""], "", [], []
         self.top = self.base
+        self.owners.forget()
 
     def print(self, operation: PrintValue) -> None:
         """Print a value through its escaping functions."""

@@ -50,7 +50,12 @@ def module_of(plan: TemplateIR, name: str, state: ModuleState) -> ast.Module:
     functions: dict[str, ast.stmt] = {}
     while waiting := [each for name, each in state.called.items() if name not in functions]:
         functions |= {each.name: FunctionGenerator(each, state, way).definition() for each in waiting}
-    scope = call("_merge", load("_context"), load("_values"))
+    alone: list[ast.expr] = [
+        ast.Compare(load("_context"), [ast.Is()], [constant(None)]),
+        ast.UnaryOp(ast.Not(), load("_everywhere")),
+    ]
+    merged = call("_merge", load("_context"), load("_values"))
+    scope = ast.IfExp(ast.BoolOp(ast.And(), alone), load("_values"), merged)
     start: list[ast.stmt] = [ast.Assign([store("_scope")], scope), *inputs_read(main.expressions.inputs)]
     if plan.nonces:
         nonce = ast.Call(ast.Attribute(load("_scope"), "get", LOAD), [load("_NONCE"), constant("")], [])

@@ -7,6 +7,7 @@ import copy
 from dataclasses import dataclass, field
 
 from untor.codegen.nodes import LOAD, call, constant, load, store
+from untor.codegen.owners import SharedOwners
 from untor.filters import NAMES, TAKE_NONE
 from untor.language import tree
 
@@ -90,6 +91,7 @@ class ExpressionGenerator:
         self.awaits = awaits
         self.scopes: list[dict[str, Binding]] = [{}]
         self.inputs: dict[str, str] = {}
+        self.owners = SharedOwners(self.lookup)
         self.handing_on = False
         """Whether what is built is handed on or tested, so that a dot may not give a function."""
 
@@ -192,7 +194,8 @@ class ExpressionGenerator:
         return ast.List([self.handed(item) for item in node.items], LOAD)
 
     def _dictdisplay(self, node: tree.DictDisplay, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
-        return ast.Dict([self.build(key) for key, _ in node.items], [self.handed(value) for _, value in node.items])
+        items = [(self.build(key), self.handed(value)) for key, value in node.items]
+        return ast.Dict([key for key, _ in items], [value for _, value in items])
 
     def _attribute(self, node: tree.Attribute, lenient: bool) -> ast.expr:  # noqa: FBT001
         if isinstance(node.owner, tree.Name):
@@ -212,7 +215,14 @@ class ExpressionGenerator:
     def _owner(self, node: tree.Expression, *, lenient: bool) -> ast.expr:
         """Build the owner before a dot: after a ``?``, ``None`` is as good as missing."""
         outer, self.handing_on = self.handing_on, False
-        expression = self.build(node, lenient=lenient)
+        found = self.owners.find(node) if isinstance(node, tree.Attribute) and not (lenient or self.lenient) else None
+        expression: ast.expr
+        if found is not None and found[1]:
+            expression = load(f"_o{found[0]}")
+        else:
+            expression = self.build(node, lenient=lenient)
+            if found is not None:
+                expression = ast.NamedExpr(store(f"_o{found[0]}"), expression)
         self.handing_on = outer
         return call("_none_is_missing", expression) if isinstance(node, tree.Maybe) and not lenient else expression
 
@@ -233,7 +243,8 @@ class ExpressionGenerator:
         value = self.build(node.value, lenient=True)
         name = self.fresh("_t")
         absent = self._absent(ast.NamedExpr(store(name), value), name)
-        return ast.IfExp(absent, self.build(node.fallback, lenient=lenient), load(name))
+        with self.owners.perhaps():
+            return ast.IfExp(absent, self.build(node.fallback, lenient=lenient), load(name))
 
     @staticmethod
     def _absent(first: ast.expr, name: str) -> ast.expr:
@@ -247,7 +258,9 @@ class ExpressionGenerator:
 
     def _binary(self, node: tree.Binary, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         if node.operator in {"and", "or"}:
-            left, right = self.handed(node.left), self.handed(node.right)
+            left = self.handed(node.left)
+            with self.owners.perhaps():
+                right = self.handed(node.right)
             return ast.BoolOp(ast.And() if node.operator == "and" else ast.Or(), [left, right])
         left, right = self.build(node.left), self.build(node.right)
         if node.operator == "%":
@@ -256,11 +269,19 @@ class ExpressionGenerator:
 
     def _comparisons(self, node: tree.Comparisons, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         operators: list[ast.cmpop] = [_COMPARE[operator]() for operator, _ in node.rest]
-        return ast.Compare(self.build(node.first), operators, [self.build(part) for _, part in node.rest])
+        first, second, *others = node.first, *(part for _, part in node.rest)
+        sides = [self.build(first), self.build(second)]
+        with self.owners.perhaps():
+            sides += [self.build(part) for part in others]
+        return ast.Compare(sides[0], operators, sides[1:])
 
     def _conditional(self, node: tree.Conditional, lenient: bool) -> ast.expr:  # noqa: FBT001
-        then, otherwise = (self.build(part, lenient=lenient) for part in (node.then, node.otherwise))
-        return ast.IfExp(self.truth(node.test), then, otherwise)
+        test = self.truth(node.test)
+        with self.owners.perhaps():
+            then = self.build(node.then, lenient=lenient)
+        with self.owners.perhaps():
+            otherwise = self.build(node.otherwise, lenient=lenient)
+        return ast.IfExp(test, then, otherwise)
 
     def _call(self, node: tree.Call, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         source_text = self.locations.source.text[node.function.start : node.function.end]
@@ -270,8 +291,9 @@ class ExpressionGenerator:
         else:
             function = call("_callee", self.build(node.function), constant(source_text))
         self._placed(function, node.function.start, node.function.end)
+        arguments = [self.handed(part) for part in node.arguments]
         named = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
-        code_call = ast.Call(function, [self.handed(part) for part in node.arguments], named)
+        code_call = ast.Call(function, arguments, named)
         self.state.calls[self.locations.called(node.start)] = ("call", source_text)
         return code_call
 
@@ -282,8 +304,9 @@ class ExpressionGenerator:
         value = (
             self.build(node.value, lenient=lenient) if node.name in NAMES else self.handed(node.value, lenient=lenient)
         )
-        named = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
-        arguments = [load(name), *(self.handed(part) for part in node.arguments)]
+        with self.owners.perhaps():
+            arguments: list[ast.expr] = [load(name), *(self.handed(part) for part in node.arguments)]
+            named = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
         if node.name in TAKE_NONE:
             arguments[0] = value
         function = ast.Call(load(f"_f_{node.name}"), arguments, named)

@@ -96,6 +96,7 @@ class FunctionGenerator(LoopGenerator):
             statements.append(self.when_missing(variable, from_context))
         if parameter.default is not None:
             statements.append(self.when_missing(variable, self.expressions.build(parameter.default)))
+            self.expressions.owners.forget()
         elif self.function.context:
             statements.append(self.when_missing(variable, call("_takes_missing", name, load("_scope"))))
         return [self.locations.place(each, parameter.start, parameter.end) for each in statements]
@@ -170,6 +171,8 @@ class FunctionGenerator(LoopGenerator):
                 case _:
                     self.flush(target)
                     self.operation(operation, target)
+                    if not self.parts:
+                        self.expressions.owners.forget()
             if self.values >= LONGEST_RUN:
                 self.flush(target)
         self.flush(target)
@@ -218,7 +221,10 @@ class FunctionGenerator(LoopGenerator):
             if branch.test is None:
                 result = statements
                 continue
-            chosen = ast.If(self.expressions.truth(branch.test), statements or [ast.Pass()], result)
+            self.expressions.owners.forget()
+            test = self.expressions.truth(branch.test)
+            self.expressions.owners.forget()
+            chosen = ast.If(test, statements or [ast.Pass()], result)
             result = [self.locations.place(chosen, branch.start, branch.end)]
         self.statements += result
 
@@ -252,6 +258,7 @@ class FunctionGenerator(LoopGenerator):
             statement = ast.Expr(call(target, written))
             self.statements.append(statement)
         self.parts, self.values, self.waiting = [], 0, []
+        self.expressions.owners.forget()
 
     def read(self, value: ast.expr, node: tree.Expression) -> ast.expr:
         """Read a value before anything of its run is written, and return what it is written as."""

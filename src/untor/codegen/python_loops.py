@@ -86,6 +86,7 @@ class LoopGenerator:
         node = operation.node
         collects = self.expressions.awaits and not self.way.chunks
         items = self.expressions.build(node.iterable, awaits=not collects)
+        self.expressions.owners.forget()
         if isinstance(node.iterable, tree.Maybe):
             items = call("_none_is_missing", items)
         if collects:
@@ -100,6 +101,7 @@ class LoopGenerator:
             rows = self.expressions.fresh("_rows")
             self.statements.append(ast.Assign([store(rows)], items))
             condition = self.expressions.truth(node.condition)
+            self.expressions.owners.forget()
             kept = ast.comprehension(_target(names), load(rows), [condition], int(self.is_async(node)))
             element = load(names[0]) if len(names) == 1 else ast.Tuple([load(name) for name in names], LOAD)
             items = ast.GeneratorExp(element, [kept])

@@ -56,6 +56,8 @@ _OF_LETTER = {row.letter: name for name, row in ESCAPERS.items() if row.letter}
 
 configure(
     direct=attributes.direct_types,
+    items=attributes.item_types,
+    both=attributes.both_types,
     dot=attributes.dot,
     plain=attributes.plain_values,
     missing=MISSING,

@@ -20,6 +20,12 @@ _plain_types: set[type] = set()
 direct_types: set[type] = set()
 """Those of them that have no items, and that nobody awaits: what is no attribute of theirs is missing."""
 
+item_types: set[type] = set()
+"""Mappings whose dots are items, and that make none up."""
+
+both_types: set[type] = set()
+"""Types that have attributes and items: what is no attribute of theirs may be an item."""
+
 _BUILT_IN = (bool, str, int, float, type(None), list, dict, tuple)
 plain_values: set[type] = set(_BUILT_IN)
 """Types whose values are true or false as Python has it, since they are no arrays, and that nobody awaits."""
@@ -34,13 +40,14 @@ def dot(value: object, name: str) -> object:
 
     Raises ``MissingValue`` without a position, which ``tracebacks`` fills in.
     """
-    if type(value) is dict:
-        if name in value:
-            return value[name]
-        raise MissingValue(missing_attribute(value, name))
-    attribute = getattr(value, name, MISSING) if type(value) in direct_types else dot_maybe(value, name)
-    if attribute is not MISSING or value is MISSING:
-        return attribute
+    kind = type(value)
+    if kind is dict:
+        if name in value:  # type: ignore[operator]
+            return value[name]  # type: ignore[index]
+    else:
+        attribute: object = getattr(value, name, MISSING) if kind in direct_types else dot_maybe(value, name)
+        if attribute is not MISSING or value is MISSING:
+            return attribute
     raise MissingValue(missing_attribute(value, name))
 
 
@@ -70,16 +77,20 @@ def dot_maybe(value: object, name: str) -> object:
     if type(value) not in _plain_types:
         if isinstance(value, CLOSED):
             raise RenderError(Problem("attribute-refused", type=type(value).__name__))
-        if is_mapping(value):
-            return _item(value, name)
-        if len(_plain_types) >= _MOST_TYPES:
-            for types in (_plain_types, direct_types, plain_values):
+        if len(_plain_types) + len(item_types) >= _MOST_TYPES:
+            for types in (_plain_types, direct_types, item_types, both_types, plain_values):
                 types.clear()
             plain_values.update(_BUILT_IN)
+        if is_mapping(value):
+            if not hasattr(type(value), "__missing__"):
+                item_types.add(type(value))
+            return _item(value, name)
         _plain_types.add(type(value))
         if not (is_code(value) or any(hasattr(type(value), name) for name in _NOT_DIRECT)):
             direct_types.add(type(value))
             plain_values.add(type(value))
+        elif hasattr(type(value), "__getitem__") and not is_code(value):
+            both_types.add(type(value))
     attribute: object = getattr(value, name, MISSING)
     if attribute is MISSING and hasattr(type(value), "__getitem__"):
         return _item(value, name)

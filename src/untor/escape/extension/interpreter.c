@@ -158,31 +158,63 @@ static int leave(Run *run)
 
 /* --- reading --------------------------------------------------------------------------------------------------------- */
 
-static inline PyObject *read_dot(State *state, PyObject *owner, PyObject *name, PyTypeObject **seen)
+/* Find out how the dots of a type are read: 0, or -1 with an exception. */
+static int see(const State *state, PyTypeObject *type, Seen *seen)
 {
-    PyTypeObject *type = Py_TYPE(owner);
-    PyObject *value;
-    if (PyDict_CheckExact(owner)) {
-        value = PyDict_GetItemWithError(owner, name);
-        if (value != NULL)
-            return Py_NewRef(value);
-        return PyErr_Occurred() ? NULL : slowly(state, NOT_THERE, owner, name, NULL);
+    PyObject *const sets[] = {state->direct, state->items, state->both};
+    int how = BY_PYTHON;
+    for (int i = 0; i < 3 && how == BY_PYTHON; i++) {
+        int is_one = sets[i] == NULL ? 0 : PySet_Contains(sets[i], (PyObject *)type);
+        if (is_one < 0)
+            return -1;
+        how = is_one ? BY_ATTRIBUTE + i : BY_PYTHON;
     }
-    if (type != *seen) {
-        int is_direct = state->direct == NULL ? 0 : PySet_Contains(state->direct, (PyObject *)type);
-        if (is_direct <= 0)
-            return is_direct < 0 ? NULL : slowly(state, DOT, owner, name, NULL);
-        Py_XSETREF(*seen, (PyTypeObject *)Py_NewRef(type));
+    seen->how = how;
+    /* What Python sees for the first time, it may know the next time. */
+    Py_XSETREF(seen->type, how == BY_PYTHON ? NULL : (PyTypeObject *)Py_NewRef(type));
+    return 0;
+}
+
+/* Look up an attribute: 1, 0 when there is none, -1 with an exception. */
+static inline int look_up(PyObject *owner, PyObject *name, PyObject **value)
+{
+#if PY_VERSION_HEX >= 0x030D0000
+    return PyObject_GetOptionalAttr(owner, name, value);
+#else
+    return _PyObject_LookupAttr(owner, name, value);
+#endif
+}
+
+/* Look up an item: a new reference; NULL when there is none, or with an exception. */
+static PyObject *item_of(PyObject *owner, PyObject *name)
+{
+    PyObject *value = PyObject_GetItem(owner, name);
+    if (value == NULL && (PyErr_ExceptionMatches(PyExc_LookupError) || PyErr_ExceptionMatches(PyExc_TypeError)))
+        PyErr_Clear();
+    return value;
+}
+
+static inline PyObject *read_dot(State *state, PyObject *owner, PyObject *name, Seen *seen)
+{
+    PyObject *value = NULL;
+    if (PyDict_CheckExact(owner))
+        value = Py_XNewRef(PyDict_GetItemWithError(owner, name));
+    else {
+        PyTypeObject *type = Py_TYPE(owner);
+        if (type != seen->type && see(state, type, seen) < 0)
+            return NULL;
+        int how = type == seen->type ? seen->how : BY_PYTHON;
+        if (how == BY_PYTHON)
+            return slowly(state, DOT, owner, name, NULL);
+        int found = how == BY_ITEM ? 0 : look_up(owner, name, &value);
+        if (found == 0 && how != BY_ATTRIBUTE)
+            value = item_of(owner, name);
     }
-    value = PyObject_GetAttr(owner, name);
-    if (value != NULL || !PyErr_ExceptionMatches(PyExc_AttributeError))
-        return value;
-    PyErr_Clear();
-    return slowly(state, NOT_THERE, owner, name, NULL);
+    return value != NULL || PyErr_Occurred() ? value : slowly(state, NOT_THERE, owner, name, NULL);
 }
 
 /* As read_dot, for what is handed on: what can be called is looked at by Python, since it may be a method. */
-static PyObject *read_data(State *state, PyObject *owner, PyObject *name, PyTypeObject **seen)
+static PyObject *read_data(State *state, PyObject *owner, PyObject *name, Seen *seen)
 {
     PyObject *value = read_dot(state, owner, name, seen);
     if (value == NULL || Py_TYPE(value)->tp_call == NULL || PyDict_CheckExact(owner))

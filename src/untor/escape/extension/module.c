@@ -132,13 +132,16 @@ static PyObject *install(PyObject *module, PyObject *arguments)
         Py_XSETREF(state->missing, Py_NewRef(function));
         Py_RETURN_NONE;
     }
-    int is_direct = strcmp(name, "direct") == 0;
-    if (is_direct || strcmp(name, "plain") == 0) {
+    PyObject **types = strcmp(name, "direct") == 0  ? &state->direct
+                       : strcmp(name, "items") == 0 ? &state->items
+                       : strcmp(name, "both") == 0  ? &state->both
+                       : strcmp(name, "plain") == 0 ? &state->plain
+                                                    : NULL;
+    if (types != NULL) {
         if (!PySet_CheckExact(function)) {
             PyErr_Format(PyExc_TypeError, "%s is a set", name);
             return NULL;
         }
-        PyObject **types = is_direct ? &state->direct : &state->plain;
         Py_XSETREF(*types, Py_NewRef(function));
         Py_RETURN_NONE;
     }
@@ -177,6 +180,8 @@ static int traverse(PyObject *module, visitproc visit, void *arg)
     for (int which = 0; which < SLOW; which++)
         Py_VISIT(state->slow[which]);
     Py_VISIT(state->direct);
+    Py_VISIT(state->items);
+    Py_VISIT(state->both);
     Py_VISIT(state->plain);
     Py_VISIT(state->missing);
     Py_VISIT(state->program);
@@ -190,6 +195,8 @@ static int clear(PyObject *module)
     for (int which = 0; which < SLOW; which++)
         Py_CLEAR(state->slow[which]);
     Py_CLEAR(state->direct);
+    Py_CLEAR(state->items);
+    Py_CLEAR(state->both);
     Py_CLEAR(state->plain);
     Py_CLEAR(state->missing);
     Py_CLEAR(state->program);

@@ -19,6 +19,8 @@ enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, JSON_STRING
 typedef struct {
     PyObject *slow[SLOW];  /* the functions in Python */
     PyObject *direct;      /* the set of types whose dots are attributes */
+    PyObject *items;       /* that of types whose dots are items */
+    PyObject *both;        /* that of types whose dots are attributes, or else items */
     PyObject *plain;       /* the set of types whose values are true or false as Python has it */
     PyObject *missing;     /* the value of what is not there */
     PyTypeObject *program; /* the types of program.c and run.c */

@@ -244,7 +244,7 @@ static PyObject *numbered(PyObject *names)
 static int program_traverse(Program *self, visitproc visit, void *arg)
 {
     for (int i = 0; self->seen != NULL && i < self->length; i++)
-        Py_VISIT(self->seen[i]);
+        Py_VISIT(self->seen[i].type);
     Py_VISIT(self->names);
     Py_VISIT(self->constants);
     Py_VISIT(self->inputs);
@@ -261,7 +261,7 @@ static int program_traverse(Program *self, visitproc visit, void *arg)
 static int program_clear(Program *self)
 {
     for (int i = 0; self->seen != NULL && i < self->length; i++)
-        Py_CLEAR(self->seen[i]);
+        Py_CLEAR(self->seen[i].type);
     return 0;
 }
 
@@ -319,7 +319,7 @@ PyObject *new_program(PyObject *module, State *state, PyObject *arguments)
     self->helpers = Py_NewRef(helpers);
     self->places = self->inputs == NULL ? NULL : numbered(self->inputs);
     self->code = PyMem_Malloc((size_t)PyBytes_GET_SIZE(code));
-    self->seen = PyMem_Calloc((size_t)length, sizeof(PyTypeObject *));
+    self->seen = PyMem_Calloc((size_t)length, sizeof(Seen));
     if (self->code == NULL || self->seen == NULL)
         PyErr_NoMemory();
     else

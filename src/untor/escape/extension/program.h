@@ -30,13 +30,20 @@ typedef struct {
     int entry, end, slots, loops, contents, parameters;
 } Function;
 
+/* How the dots of a type are read: as attributes, as items, as attributes or else items; by Python where that is not known. */
+enum { BY_PYTHON, BY_ATTRIBUTE, BY_ITEM, BY_BOTH };
+typedef struct {
+    PyTypeObject *type;
+    int how;
+} Seen;
+
 typedef struct {
     PyObject_HEAD
     State *state;
     PyObject *module;         /* which the state is that of */
     int length, functions_count, joins_count, inputs_count;
     int *code;
-    PyTypeObject **seen;      /* for each step that reads, the type that it last saw to have attributes and no items */
+    Seen *seen;               /* for each step that reads, the type that it saw last, and how it is read */
     Function *functions;
     Join *joins;
     PyObject *names;          /* that are read after dots: a tuple of str */
