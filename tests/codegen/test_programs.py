@@ -125,7 +125,7 @@ EXPRESSIONS = st.recursive(
     | st.sampled_from(['"<lit>"', "3", "p.number", "p.last", "p.total", "p.odd", "h(1)"]),
     lambda inner: st.builds("({} ?? {})".format, inner, inner)
     | st.builds("({} if {} else {})".format, inner, inner, inner)
-    | st.builds("({} {} {})".format, inner, st.sampled_from("and or == != < in is + * % //".split() + ["not in", "< 2 <="]), inner)
+    | st.builds("({} {} {})".format, inner, st.sampled_from([*"and or == != < in is + * % //".split(), "not in", "< 2 <="]), inner)
     | st.builds("({} | upper)".format, inner)
     | st.builds("({} | clip(2, end={}))".format, inner, inner)
     | st.builds("[{}]".format, inner)

@@ -48,7 +48,15 @@ def test_mended_example(code: str) -> None:
 
 def test_every_code_is_shown() -> None:
     """A code without an example in the table has a text in this file or a test of its own elsewhere."""
-    elsewhere = {"too-deep", "not-utf8", "attribute-refused", "context-bad", "template-missing", "template-name"}
+    elsewhere = {
+        "too-deep",
+        "too-long",
+        "not-utf8",
+        "attribute-refused",
+        "context-bad",
+        "template-missing",
+        "template-name",
+    }
     elsewhere |= {"policy-hash", "call-wrong"}
     elsewhere |= {"xml-unquoted", "xml-subset", "template-unreadable", "data-unreadable", "data-syntax", "call-failed"}
     assert set(CODES) - set(EXAMPLES) == elsewhere
@@ -75,10 +83,45 @@ def test_no_reach_into_python(value: object) -> None:
     assert (type(error), error.code) == (RenderError, "attribute-refused")
 
 
-@pytest.mark.parametrize("source", ["(" * 5000, "[" * 200 + "1" + "]" * 200, "1+" * 5000 + "1", "not " * 900 + "a"])
+@pytest.mark.parametrize(
+    "source",
+    [
+        "(" * 5000,
+        "[" * 300 + "1" + "]" * 300,
+        "1+" * 5000 + "1",
+        "not " * 900 + "a",
+        "a" + ".b" * 200,
+        "a" + " | f" * 900,
+    ],
+)
 def test_deep_expressions(source: str) -> None:
-    """Expressions that are nested without end are refused, not followed."""
-    assert caught("{= " + source + " =}", {}).code in {"too-deep", "expression-end"}
+    """Expressions that are nested or go on without end are refused, not followed."""
+    assert caught("{= " + source + " =}", {}).code in {"too-deep", "too-long"}
+
+
+@pytest.mark.parametrize(
+    ("source", "page"),
+    [
+        ("1+" * 400 + "1", "401"), ("(" * 200 + "1" + ")" * 200, "1"), ("1+(" * 200 + "1" + ")" * 200, "201"), ("[" * 200 + "1" + "][0]" + "]" * 199, None),
+        ("0 or " * 400 + "1", "1"), ("1 and " * 400 + "1", "1"), ("x? ?? " * 400 + "1", "1"), ("1 if 0 else " * 400 + "2", "2"), ("1 < 2 == " * 150 + "1", None),
+        ("'a'" + " | upper" * 100, "A"), ("not " * 400 + "1", "True"), ("- " * 400 + "1", "1"), ("h(" * 200 + "1" + ")" * 200, "1"), ("{'a': " * 150 + "1" + "}" * 150, None),
+        ("[" + "1, " * 3000 + "] | join", None), ("x? " + "if 0 else (x? " * 150 + ")" * 150, ""), ("(1 | default(" * 100 + "1" + "))" * 100, None),
+    ],
+    ids=range(17),
+)  # fmt: skip
+def test_long_expressions(source: str, page: str | None) -> None:
+    """What goes on for long is read, and so is what no one would nest as deep."""
+    own = Engine(helpers={"h": lambda value: value}, filters={"default": lambda value, other: value or other})
+    for steps in (0, 20):
+        template = own.compile("<! if 1 !>" * steps + "{= " + source + " =}" + "<! end !>" * steps)
+        assert page is None or template.render() == page
+
+
+def test_many_branches() -> None:
+    """As many branches are read as anyone writes."""
+    source = "<! if x == 0 !>0" + "".join(f"<! elif x == {number} !>{number}" for number in range(1, 400)) + "<! end !>"
+    template = engine.compile(source)
+    assert [template.render(x=number) for number in (0, 7, 399, 400)] == ["0", "7", "399", ""]
 
 
 def test_deep_steps() -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import pickle
+import sys
 import threading
 from datetime import UTC, date, datetime
 from enum import Enum
@@ -12,8 +13,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from untor import Engine, MissingValue, RenderError, TrustedHTML, UntorError
-from untor.compiler.recursion import with_deep_stack
+from untor import Engine, MarkError, MissingValue, RenderError, TrustedHTML, UntorError
+from untor.compiler.recursion import with_whole_stack
+from untor.diagnostics.source import Source
 from untor.escape import ESCAPERS, MISSING, Escapers
 from untor.escape.printing import FORBIDDEN
 from untor.filters.strings import clip
@@ -133,21 +135,34 @@ def test_clip(text: str, length: int) -> None:
     assert clipped == text or (clipped.endswith("…") and text.startswith(clipped[:-1]))
 
 
-def test_deep_in_a_program() -> None:
-    """A template compiles also where little of Python's stack is left, from several threads at once."""
+def test_deep_pages_leave_the_process_alone() -> None:
+    """What is nested deep is compiled in many threads at once, and changes nothing that others depend on."""
+    limit = sys.getrecursionlimit()
+    source = "<! if 1 !>" * 150 + "{= " + "[" * 150 + "x" + "]" * 150 + " | len =}" + "<! end !>" * 150
+    results: list[object] = []
 
     def deep(levels: int) -> str:
-        return deep(levels - 1) if levels else Engine().compile("<! if 1 !>" * 150 + "x" + "<! end !>" * 150).render()
+        return deep(levels - 1) if levels else Engine().compile(source).render(x=1)
 
-    results: list[str] = []
-    threads = [threading.Thread(target=lambda: results.append(deep(700))) for _ in range(3)]
+    threads = [
+        threading.Thread(target=lambda levels=levels: results.append(deep(levels))) for levels in (0, 700, 700, 0)
+    ]
     for thread in threads:
         thread.start()
+    assert sys.getrecursionlimit() == limit
     for thread in threads:
         thread.join()
-    assert results == ["x"] * 3
+    assert results == ["1"] * 4
+    source = "x"
     with pytest.raises(ZeroDivisionError):
-        with_deep_stack(lambda: 1 // 0)
+        with_whole_stack(lambda: 1 // 0, lambda: Source("page", source))
+    with pytest.raises(MarkError, match="nested more than"):
+        with_whole_stack(endless, lambda: Source("page", source))
+
+
+def endless() -> object:
+    """Call itself without end."""
+    return endless()
 
 
 def test_blocked_urls_are_reported_short(caplog: pytest.LogCaptureFixture) -> None:

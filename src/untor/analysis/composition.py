@@ -93,6 +93,8 @@ class PageAnalysis:
     in_progress: dict[object, Function] = field(default_factory=dict)
     frames: list[Frame] = field(default_factory=list)
     dependencies: dict[str, None] = field(default_factory=dict)
+    levels: int = 0
+    """How many blocks and pieces are around what is walked."""
     inputs: set[str] = field(default_factory=set)
     calls: int = 0
     nonces: bool = False

@@ -16,6 +16,7 @@ from untor.analysis.composition import (
     parameters_of,
     slots_in,
 )
+from untor.analysis.deep import LEVELS, on_a_stack_of_its_own
 from untor.analysis.ir import (
     Bind,
     CallFunction,
@@ -111,13 +112,24 @@ class BlockWalker(Walker[State]):
         outer, self.operations = self.operations, []
         before, lost = self.fork(self.state) if self.analysis.collects else self.state, self.lost
         self.names.enter()
-        self.walk(nodes)
+        self._deeper(lambda: self.walk(nodes))
         self.found_again(before, lost=lost)
         self.end_block(node)
         self.flush()
         self.names.leave()
         inner, self.operations = self.operations, outer
         return inner
+
+    def _deeper(self, walk: Callable[[], None]) -> None:
+        """Walk what is one level deeper, on a stack of its own where this one could come to its end."""
+        self.analysis.levels += 1
+        try:
+            if self.analysis.levels % LEVELS:
+                walk()
+            else:
+                on_a_stack_of_its_own(walk)
+        finally:
+            self.analysis.levels -= 1
 
     def _choice(self, node: tree.If) -> None:
         before = self.state
@@ -340,7 +352,7 @@ class BlockWalker(Walker[State]):
         outer = self.frame, self.operations
         before, lost = self.fork(self.state) if self.analysis.collects else self.state, self.lost
         self.frame, self.operations = frame, function.body
-        walk()
+        self._deeper(walk)
         self.found_again(before, lost=lost)
         self.end_function(function)
         self.flush()

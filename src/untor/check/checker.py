@@ -17,7 +17,7 @@ from untor.check.site import Site, SitePage
 from untor.check.suppressions import Suppressions
 from untor.check.tag_walker import TagWalker
 from untor.compiler.origin import Origin
-from untor.compiler.recursion import with_deep_stack
+from untor.compiler.recursion import with_whole_stack
 from untor.diagnostics.problem import Problem
 from untor.diagnostics.rules import OFF
 from untor.diagnostics.source import Source
@@ -158,7 +158,7 @@ def _page(site: Site, page: SitePage) -> PageProblems:
     try:
         return _page_found(site, page)
     except RecursionError:
-        return with_deep_stack(lambda: _page_found(site, page))
+        return with_whole_stack(lambda: _page_found(site, page), lambda: site.compiler.loader.read(page.file))
 
 
 def _page_found(site: Site, page: SitePage) -> PageProblems:

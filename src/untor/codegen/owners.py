@@ -54,3 +54,11 @@ class SharedOwners:
         self.known[path] = self.number
         self.number += 1
         return self.number - 1, False
+
+
+def spine(node: tree.Binary, *, is_logical: bool) -> tuple[tree.Expression, list[tree.Binary]]:
+    """Return the first operand of operations that are grouped from the left, and the operations from there on."""
+    operations = [node]
+    while isinstance(left := operations[-1].left, tree.Binary) and (left.operator in {"and", "or"}) == is_logical:
+        operations.append(left)
+    return operations[-1].left, operations[::-1]

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from untor.codegen import steps
-from untor.codegen.owners import SharedOwners
+from untor.codegen.assembler import Assembler
+from untor.codegen.owners import SharedOwners, spine
 from untor.filters import NAMES, TAKE_NONE
 from untor.language import tree
 
@@ -34,7 +35,7 @@ SHARED = 1_000_000
 """The slots of objects that are read from several times are numbered from here on, until all others are known."""
 
 
-class ExpressionCompiler:
+class ExpressionCompiler(Assembler):
     """Compiles the expressions of one function.
 
     A value is told of by an operand: the number of a slot, or the complement of the number of a constant. ``to`` is the
@@ -42,17 +43,11 @@ class ExpressionCompiler:
     """
 
     def __init__(self, function: Function, tables: ProgramTables, *, is_main: bool) -> None:
+        super().__init__(len(tables.inputs) if is_main else 0)
         self.function = function
         self.tables = tables
         self.is_main = is_main
-        self.code: list[int] = []
-        self.targets: list[int] = []
-        """The places in the code that say where to go on."""
-        self.places: dict[int, tuple[int, int, str, str]] = {}
         self.scopes: list[dict[str, int | Position]] = [{}]
-        self.top = len(tables.inputs) if is_main else 0
-        """The first slot that nothing is kept in."""
-        self.most = self.top
         self.owners = SharedOwners(self.lookup)
         self.most_owners = 0
         self.handing_on = False
@@ -60,52 +55,6 @@ class ExpressionCompiler:
         self.known = -1
         if not function.context:
             self.known = tables.constant(tuple(each.name for each in function.parameters))
-
-    # --- steps and slots ---------------------------------------------------------------------------------------------
-
-    def step(self, *parts: int) -> int:
-        """Add a step, and return where it begins."""
-        self.code += parts
-        return len(self.code) - len(parts)
-
-    def placed(self, start: int, end: int, *parts: int, kind: str = "", word: str = "") -> int:
-        """Add a step that can go wrong, which is then told of this place."""
-        at = self.step(*parts)
-        self.places[at] = (start, end, kind, word)
-        return at
-
-    def jump(self, *parts: int) -> int:
-        """Add a step whose last number says where to go on, and return the place of that number."""
-        self.code += (*parts, 0)
-        self.targets.append(len(self.code) - 1)
-        return len(self.code) - 1
-
-    def back(self, target: int, *parts: int) -> None:
-        """Add a step that goes on further up."""
-        self.code[self.jump(*parts)] = target
-
-    def here(self, *jumps: int) -> None:
-        """Let steps go on where the code is now."""
-        for at in jumps:
-            self.code[at] = len(self.code)
-
-    def fresh(self) -> int:
-        """Return a slot that nothing is kept in."""
-        self.top += 1
-        self.most = max(self.most, self.top)
-        return self.top - 1
-
-    def into(self, to: int | None, mark: int) -> int:
-        """Return the slot of a result, when what is above a mark is no longer needed."""
-        self.top = mark
-        return self.fresh() if to is None else to
-
-    def moved(self, operand: int, to: int | None) -> int:
-        """Copy a value to where it is wanted."""
-        if to is None or to == operand:
-            return operand
-        self.step(steps.COPY, to, operand)
-        return to
 
     def lookup(self, name: str) -> int | Position | None:
         """Return what a name is bound to; ``None`` for a name of the context."""
@@ -152,11 +101,7 @@ class ExpressionCompiler:
             case tree.Comparisons():
                 return self.comparisons(node, to)
             case tree.Unary():
-                mark = self.top
-                operand = self.handed(node.operand)
-                slot = self.into(to, mark)
-                self.placed(node.start, node.end, steps.UNARY, slot, operand, _SIGN[node.operator])
-                return slot
+                return self.unary(node, to)
             case tree.ListDisplay():
                 return self.packed(steps.LIST, node.items, to)
             case tree.DictDisplay():
@@ -274,31 +219,39 @@ class ExpressionCompiler:
         return self.called(maybe, operands, self.into(to, mark), node.start, node.end, wait=wait)
 
     def otherwise(self, node: tree.Otherwise, to: int | None, *, lenient: bool) -> int:
-        """Compile a ``??``."""
+        """Compile a ``??``, and those that follow it."""
         slot = self.fresh() if to is None else to
         mark = self.top
-        self.value(node.value, slot, lenient=True)
-        absent = self.jump(steps.ABSENT, slot)
-        end = self.jump(steps.JUMP)
-        self.here(absent)
+        ends: list[int] = []
+        rest: tree.Expression = node
         with self.owners.perhaps():
-            self.value(node.fallback, slot, lenient=lenient)
-        self.here(end)
+            while isinstance(rest, tree.Otherwise):
+                self.value(rest.value, slot, lenient=True)
+                absent = self.jump(steps.ABSENT, slot)
+                ends.append(self.jump(steps.JUMP))
+                self.here(absent)
+                rest = rest.fallback
+            self.value(rest, slot, lenient=lenient)
+        self.here(*ends)
         self.top = mark
         return slot
 
     def conditional(self, node: tree.Conditional, to: int | None, *, lenient: bool) -> int:
-        """Compile ``then if test else otherwise``."""
+        """Compile ``then if test else otherwise``, and those that follow it."""
         slot = self.fresh() if to is None else to
         mark = self.top
-        skip = self.test(node.test)
+        ends: list[int] = []
+        rest: tree.Expression = node
         with self.owners.perhaps():
-            self.value(node.then, slot, lenient=lenient)
-        end = self.jump(steps.JUMP)
-        self.here(skip)
-        with self.owners.perhaps():
-            self.value(node.otherwise, slot, lenient=lenient)
-        self.here(end)
+            while isinstance(rest, tree.Conditional):
+                skip = self.test(rest.test)
+                with self.owners.perhaps():
+                    self.value(rest.then, slot, lenient=lenient)
+                ends.append(self.jump(steps.JUMP))
+                self.here(skip)
+                rest = rest.otherwise
+            self.value(rest, slot, lenient=lenient)
+        self.here(*ends)
         self.top = mark
         return slot
 
@@ -306,17 +259,18 @@ class ExpressionCompiler:
         """Compile ``and`` and ``or``, whose value is that of the operand that decides."""
         slot = self.fresh() if to is None else to
         mark = self.top
-        self.handed(node.left, slot)
-        at = self.placed(node.start, node.end, steps.TEST, slot, 0, 0)
-        self.targets.append(at + 3)
-        if node.operator == "or":
-            end = self.jump(steps.JUMP)
-            self.here(at + 3)
-        else:
-            end = at + 3
+        first, rest = spine(node, is_logical=True)
+        self.handed(first, slot)
         with self.owners.perhaps():
-            self.handed(node.right, slot)
-        self.here(end)
+            for each in rest:
+                at = self.placed(each.start, each.end, steps.TEST, slot, 0, 0) + 3
+                self.targets.append(at)
+                end = at
+                if each.operator == "or":
+                    end = self.jump(steps.JUMP)
+                    self.here(at)
+                self.handed(each.right, slot)
+                self.here(end)
         self.top = mark
         return slot
 
@@ -332,15 +286,33 @@ class ExpressionCompiler:
         self.top = mark
         return at + 3
 
-    def binary(self, node: tree.Binary, to: int | None) -> int:
-        """Compile a calculation."""
+    def unary(self, node: tree.Unary, to: int | None) -> int:
+        """Compile a sign, or several."""
+        signs = [node]
+        while isinstance(signs[-1].operand, tree.Unary):
+            signs.append(signs[-1].operand)
         mark = self.top
-        sides = [self.value(node.left), self.value(node.right)]
-        slot = self.into(to, mark)
-        if node.operator == "%":
-            return self.called(self.tables.link("runtime", "modulo"), sides, slot, node.start, node.end)
-        self.placed(node.start, node.end, steps.BINARY, slot, *sides, _CALCULATE[node.operator])
-        return slot
+        operand = self.handed(signs[-1].operand)
+        for sign in reversed(signs):
+            slot = self.into(to if sign is node else None, mark)
+            self.placed(sign.start, sign.end, steps.UNARY, slot, operand, _SIGN[sign.operator])
+            operand = slot
+        return operand
+
+    def binary(self, node: tree.Binary, to: int | None) -> int:
+        """Compile a calculation, or several that follow one another."""
+        first, rest = spine(node, is_logical=False)
+        mark = self.top
+        left = self.value(first)
+        for each in rest:
+            right = self.value(each.right)
+            slot = self.into(to if each is node else None, mark)
+            if each.operator == "%":
+                self.called(self.tables.link("runtime", "modulo"), [left, right], slot, each.start, each.end)
+            else:
+                self.placed(each.start, each.end, steps.BINARY, slot, left, right, _CALCULATE[each.operator])
+            left = slot
+        return left
 
     def comparisons(self, node: tree.Comparisons, to: int | None) -> int:
         """Compile comparisons, of which the first that is not true decides."""
@@ -366,7 +338,7 @@ class ExpressionCompiler:
     def packed(self, how: int, items: list[tree.Expression], to: int | None) -> int:
         """Compile a list."""
         mark = self.top
-        operands = [self.handed(item) for item in items]
+        operands = list(map(self.handed, items))
         slot = self.into(to, mark)
         self.step(steps.PACK, slot, how, len(operands), *operands)
         return slot
@@ -425,23 +397,33 @@ class ExpressionCompiler:
         )
 
     def filter(self, node: tree.Filter, to: int | None, *, lenient: bool, wait: bool) -> int:
-        """Compile the call of a filter, which ``None`` and what is missing do not reach."""
+        """Compile filters that follow one another; ``None`` and what is missing do not reach them."""
         slot = self.fresh() if to is None else to
         mark = self.top
-        # Built-in filters do nothing with a function but refuse it.
-        operand = (
-            self.value(node.value, lenient=lenient) if node.name in NAMES else self.handed(node.value, lenient=lenient)
-        )
-        ends = []
+        filters = [node]
+        while isinstance(filters[-1].value, tree.Filter):
+            filters.append(filters[-1].value)
+        operand = None
+        for each in reversed(filters):
+            if operand is None:
+                # Built-in filters do nothing with a function but refuse it.
+                read = self.value if each.name in NAMES else self.handed
+                operand = read(each.value, lenient=lenient)
+            self.filtered(each, operand, slot, wait=wait or each is not node)
+            operand = slot
+            self.top = mark
+        return slot
+
+    def filtered(self, node: tree.Filter, operand: int, slot: int, *, wait: bool) -> None:
+        """Call one filter."""
+        skip = None
         if node.name not in TAKE_NONE:
             operand = self.moved(operand, slot)
-            ends.append(self.jump(steps.ABSENT, operand))
+            skip = self.jump(steps.ABSENT, operand)
         with self.owners.perhaps():
-            arguments = [operand, *(self.handed(part) for part in node.arguments)]
-            arguments += [self.handed(part) for part in node.named.values()]
+            arguments = [operand, *map(self.handed, node.arguments), *map(self.handed, node.named.values())]
         function, start = self.tables.link("filter", node.name), node.name_start
         end, named = start + len(node.name), tuple(node.named)
         self.called(function, arguments, slot, start, end, named=named, kind="filter", word=node.name, wait=wait)
-        self.here(*ends)
-        self.top = mark
-        return slot
+        if skip is not None:
+            self.here(skip)

@@ -7,7 +7,7 @@ import copy
 from dataclasses import dataclass, field
 
 from untor.codegen.nodes import LOAD, call, constant, load, store
-from untor.codegen.owners import SharedOwners
+from untor.codegen.owners import SharedOwners, spine
 from untor.filters import NAMES, TAKE_NONE
 from untor.language import tree
 
@@ -240,11 +240,18 @@ class ExpressionGenerator:
         return self.build(inner, lenient=True)
 
     def _otherwise(self, node: tree.Otherwise, lenient: bool) -> ast.expr:  # noqa: FBT001
-        value = self.build(node.value, lenient=True)
-        name = self.fresh("_t")
-        absent = self._absent(ast.NamedExpr(store(name), value), name)
+        values: list[tuple[ast.expr, str]] = []
+        rest: tree.Expression = node
         with self.owners.perhaps():
-            return ast.IfExp(absent, self.build(node.fallback, lenient=lenient), load(name))
+            while isinstance(rest, tree.Otherwise):
+                value = self.build(rest.value, lenient=True)
+                name = self.fresh("_t")
+                values.append((self._absent(ast.NamedExpr(store(name), value), name), name))
+                rest = rest.fallback
+            result = self.build(rest, lenient=lenient)
+        for absent, name in reversed(values):
+            result = ast.IfExp(absent, result, load(name))
+        return result
 
     @staticmethod
     def _absent(first: ast.expr, name: str) -> ast.expr:
@@ -254,18 +261,35 @@ class ExpressionGenerator:
         return ast.BoolOp(ast.Or(), [none, missing])
 
     def _unary(self, node: tree.Unary, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
-        return ast.UnaryOp(_UNARY[node.operator](), self.handed(node.operand))
+        signs = [node]
+        while isinstance(signs[-1].operand, tree.Unary):
+            signs.append(signs[-1].operand)
+        value = self.handed(signs[-1].operand)
+        for sign in reversed(signs):
+            value = self._placed(ast.UnaryOp(_UNARY[sign.operator](), value), sign.start, sign.end)
+        return value
 
     def _binary(self, node: tree.Binary, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
-        if node.operator in {"and", "or"}:
-            left = self.handed(node.left)
-            with self.owners.perhaps():
-                right = self.handed(node.right)
-            return ast.BoolOp(ast.And() if node.operator == "and" else ast.Or(), [left, right])
-        left, right = self.build(node.left), self.build(node.right)
-        if node.operator == "%":
-            return call("_modulo", left, right)
-        return ast.BinOp(left, _BINARY[node.operator](), right)
+        is_logical = node.operator in {"and", "or"}
+        first, rest = spine(node, is_logical=is_logical)
+        left = self.handed(first) if is_logical else self.build(first)
+        known = self.owners.known
+        for each in rest:
+            if is_logical:
+                self.owners.known = dict(self.owners.known)
+                operator = ast.And() if each.operator == "and" else ast.Or()
+                left = ast.BoolOp(operator, [left, self.handed(each.right)])
+            else:
+                right = self.build(each.right)
+                left = (
+                    call("_modulo", left, right)
+                    if each.operator == "%"
+                    else ast.BinOp(left, _BINARY[each.operator](), right)
+                )
+            left = self._placed(left, each.start, each.end)
+        if is_logical:
+            self.owners.known = known
+        return left
 
     def _comparisons(self, node: tree.Comparisons, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         operators: list[ast.cmpop] = [_COMPARE[operator]() for operator, _ in node.rest]
@@ -276,12 +300,18 @@ class ExpressionGenerator:
         return ast.Compare(sides[0], operators, sides[1:])
 
     def _conditional(self, node: tree.Conditional, lenient: bool) -> ast.expr:  # noqa: FBT001
-        test = self.truth(node.test)
+        chosen: list[tuple[ast.expr, ast.expr]] = []
+        rest: tree.Expression = node
         with self.owners.perhaps():
-            then = self.build(node.then, lenient=lenient)
-        with self.owners.perhaps():
-            otherwise = self.build(node.otherwise, lenient=lenient)
-        return ast.IfExp(test, then, otherwise)
+            while isinstance(rest, tree.Conditional):
+                test = self.truth(rest.test)
+                with self.owners.perhaps():
+                    chosen.append((test, self.build(rest.then, lenient=lenient)))
+                rest = rest.otherwise
+            result = self.build(rest, lenient=lenient)
+        for test, then in reversed(chosen):
+            result = ast.IfExp(test, then, result)
+        return result
 
     def _call(self, node: tree.Call, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         source_text = self.locations.source.text[node.function.start : node.function.end]
@@ -298,12 +328,23 @@ class ExpressionGenerator:
         return code_call
 
     def _filter(self, node: tree.Filter, lenient: bool) -> ast.expr:  # noqa: FBT001
+        filters = [node]
+        while isinstance(filters[-1].value, tree.Filter):
+            filters.append(filters[-1].value)
+        last = filters[-1]
+        # Built-in filters do nothing with a function but refuse it.
+        read = self.build if last.name in NAMES else self.handed
+        value = read(last.value, lenient=lenient)
+        for each in reversed(filters):
+            value = self._filtered(each, value)
+            if each is not node:
+                value = self.awaited(value, each)
+        return value
+
+    def _filtered(self, node: tree.Filter, value: ast.expr) -> ast.expr:
+        """Call one filter, which ``None`` and what is missing do not reach."""
         name = self.fresh("_t")
         self.state.filters.add(node.name)
-        # Built-in filters do nothing with a function but refuse it.
-        value = (
-            self.build(node.value, lenient=lenient) if node.name in NAMES else self.handed(node.value, lenient=lenient)
-        )
         with self.owners.perhaps():
             arguments: list[ast.expr] = [load(name), *(self.handed(part) for part in node.arguments)]
             named = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]

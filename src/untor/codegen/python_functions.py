@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 
+from untor.analysis.deep import LEVELS, on_a_stack_of_its_own
 from untor.analysis.ir import (
     Bind,
     CallFunction,
@@ -55,7 +56,7 @@ class FunctionGenerator(LoopGenerator):
         self.locations = Locations(function.source)
         known = None if function.context else [parameter.name for parameter in function.parameters]
         self.expressions = ExpressionGenerator(self.locations, state, known=known, awaits=way.awaits)
-        self.depth = 0
+        self.depth = self.levels = 0
         self.statements: list[ast.stmt] = []
         self.parts: list[ast.expr] = []
         """What is to be written: constants, and the values between them."""
@@ -153,6 +154,17 @@ class FunctionGenerator(LoopGenerator):
     def block(self, operations: list[Operation], target: str) -> list[ast.stmt]:
         """Build operations that append to ``target``; names that they bind end with them."""
         outer, self.statements = self.statements, []
+        self.levels += 1
+        if self.levels % LEVELS:
+            self.operations(operations, target)
+        else:
+            on_a_stack_of_its_own(lambda: self.operations(operations, target))
+        self.levels -= 1
+        statements, self.statements = self.statements, outer
+        return statements
+
+    def operations(self, operations: list[Operation], target: str) -> None:
+        """Build the operations of a block, one after another."""
         self.expressions.scopes.append({})
         for operation in operations:
             match operation:
@@ -177,8 +189,6 @@ class FunctionGenerator(LoopGenerator):
                 self.flush(target)
         self.flush(target)
         self.expressions.scopes.pop()
-        statements, self.statements = self.statements, outer
-        return statements
 
     def operation(self, operation: Operation, target: str) -> None:
         """Build what is not only written."""

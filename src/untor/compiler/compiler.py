@@ -6,7 +6,7 @@ from collections import namedtuple
 
 from untor.compiler.bindings import loaded, namespace
 from untor.compiler.origin import Origin
-from untor.compiler.recursion import with_deep_stack
+from untor.compiler.recursion import with_whole_stack
 from untor.diagnostics.problem import Problem, suggestion
 from untor.diagnostics.source import Source
 from untor.errors import TemplateMissing, error_of
@@ -100,7 +100,10 @@ class Compiler:
         try:
             planned = self.analysed(self._reading_of(origin), origin.part, collects=collects)
         except RecursionError:
-            planned = with_deep_stack(lambda: self.analysed(self._reading_of(origin), origin.part, collects=collects))
+            planned = with_whole_stack(
+                lambda: self.analysed(self._reading_of(origin), origin.part, collects=collects),
+                lambda: self.loader.read(origin.name) if origin.text is None else Source(origin.name, origin.text),
+            )
         if planned.problems and not collects:
             raise error_of(planned.problems[0])
         return planned
@@ -172,7 +175,7 @@ class Compiler:
         try:
             return build(planned, way, lenient=lenient)
         except RecursionError:
-            return with_deep_stack(lambda: build(planned, way, lenient=lenient))
+            return with_whole_stack(lambda: build(planned, way, lenient=lenient), lambda: planned.source)
 
     def _kept_function(self, built: Code, way: str) -> Callable[..., Any] | None:
         """Return the function of code from the cache; ``None`` where the engine has not all of its filters."""

@@ -271,6 +271,8 @@ class HtmlState:
         noscript_from = start
         content = start if self._in_content() else -1
         while position < end:
+            if self.state == "data" and (position := html_tokenizer.simple_tags(self, text, position)) == end:
+                break
             before = position, self.state
             stack = self.stack
             try:

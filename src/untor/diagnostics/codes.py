@@ -153,6 +153,11 @@ CODES: dict[str, Code] = {
         "This is nested more than {most} levels deep.",
         "Give inner pieces a name with <! let !>, or prepare the value in the view.",
     ),
+    "too-long": Code(
+        "MarkError",
+        "More than {most} of these follow one another.",
+        "Give a part of it a name with <! let !>, or prepare the value in the view.",
+    ),
     "not-utf8": Code(
         "MarkError",
         "This file is not UTF-8: the byte {byte} cannot stand here.",

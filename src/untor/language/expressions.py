@@ -12,15 +12,31 @@ from untor.language.tokens import SyntaxProblem, Token, number_value, string_val
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Callable
-
     from untor.diagnostics.source import Source
 
-DEEPEST = 60
-"""How deep expressions may nest; far beyond what anyone reads, far below what exhausts a stack."""
+DEEPEST = 220
+"""How deep brackets may be nested; far beyond what anyone reads, far below what exhausts a stack."""
+
+LONGEST = 500
+"""How many operators of one strength may follow one another."""
+
+MOST_DOTS = 120
+"""How many dots, items and calls, or filters, may follow a value."""
+
+OR, AND, NOT, COMPARISON, OTHERWISE, FILTER, SUM, PRODUCT, SIGN = range(1, 10)
+STRENGTH = {
+    "or": OR,
+    "and": AND,
+    **dict.fromkeys(("==", "!=", "<", "<=", ">", ">=", "in", "is", "not"), COMPARISON),
+    "??": OTHERWISE,
+    "|": FILTER,
+    **dict.fromkeys(("+", "-"), SUM),
+    **dict.fromkeys(("*", "/", "//", "%"), PRODUCT),
+}
+"""How tight operators bind: the greater, the tighter. ``not`` is here the first word of ``not in``."""
 
 _COMPARISONS = frozenset({"==", "!=", "<", "<=", ">", ">="})
-_CLOSING = {"(": ")", "[": "]", "{": "}"}
+_CLOSING = {"[": "]", "{": "}"}
 _CONSTANTS = {"True": True, "False": False, "None": None}
 _AFTER_VALUE = frozenset({"", ",", ")", "]", "}", ":", "if", "else", "as"})
 """Tokens that do not go on with an expression that has come to an end; the empty one is the last of a mark."""
@@ -87,19 +103,23 @@ class ExpressionParser:
 
     # --- the grammar ---------------------------------------------------------------------------------------------
 
-    def expression(self) -> tree.Expression:
-        """``a if test else b``, or anything that binds tighter."""
-        then = self.no_conditional()
-        if not self.accept("if"):
-            return then
-        test = self.no_conditional()
-        self.expect("else")
-        otherwise = self.nested(self.expression)
-        return tree.Conditional(then.start, otherwise.end, test, then, otherwise)
+    def expression(self, first: tree.Expression | None = None) -> tree.Expression:
+        """``a if test else b``, grouped from the right, or anything that binds tighter; ``first`` is read already."""
+        value = self.operation(OR, first) if first else self.path() or self.operation(OR)
+        chosen: list[tuple[tree.Expression, tree.Expression]] = []
+        while word := self.accept("if"):
+            self.follow(len(chosen), word)
+            test = self.path() or self.operation(OR)
+            self.expect("else")
+            chosen.append((value, test))
+            value = self.path() or self.operation(OR)
+        for then, test in reversed(chosen):
+            value = tree.Conditional(then.start, value.end, test, then, value)
+        return value
 
     def no_conditional(self) -> tree.Expression:
         """``a or b``, or anything that binds tighter: what can precede an ``if``."""
-        return self.path() or self.nested(lambda: self.binary(lambda: self.binary(self.negation, "and"), "or"))
+        return self.path() or self.operation(OR)
 
     def path(self) -> tree.Expression | None:
         """``a.b.c`` and nothing more, as most expressions are: a shortcut through the grammar; it comes to the same."""
@@ -115,47 +135,80 @@ class ExpressionParser:
                 return None
             value = tree.Attribute(value.start, name.end, value, name.text, name.start)
             index += 2
-        if tokens[index].text not in _AFTER_VALUE or index - self.index > DEEPEST:
+        if tokens[index].text not in _AFTER_VALUE or index - self.index > MOST_DOTS:
             return None
         self.index = index
         return value
 
-    def nested(self, read: Callable[[], tree.Expression]) -> tree.Expression:
-        """Read one level deeper."""
+    def enter(self, opened: Token) -> None:
+        """Begin to read one level deeper."""
         self.depth += 1
         if self.depth > DEEPEST:
-            raise self.problem("too-deep", self.token.start, self.token.end, most=DEEPEST)
-        found = read()
-        self.depth -= 1
-        return found
+            raise self.problem("too-deep", opened.start, opened.end, most=DEEPEST)
 
-    def binary(self, operand: Callable[[], tree.Expression], *operators: str) -> tree.Expression:
-        """Operands with operators of one strength between them, grouped from the left."""
-        left, chain = operand(), 0
-        while operator := self.accept(*operators):
-            chain += 1
-            if chain > DEEPEST:
-                raise self.problem("too-deep", operator.start, operator.end, most=DEEPEST)
-            right = operand()
-            left = tree.Binary(left.start, right.end, left, operator.text, right)
-        return left
+    def follow(self, number: int, token: Token, most: int = LONGEST) -> None:
+        """Require that no more than so many follow one another."""
+        if number >= most:
+            raise self.problem("too-long", token.start, token.end, most=most)
 
-    def negation(self) -> tree.Expression:
-        """``not a``."""
-        if word := self.accept("not"):
-            operand = self.nested(self.negation)
-            return tree.Unary(word.start, operand.end, "not", operand)
-        return self.comparison()
+    def operation(self, least: int, first: tree.Expression | None = None) -> tree.Expression:
+        """Operators that bind at least as tight as one, with their operands; those of one strength group from the left.
 
-    def comparison(self) -> tree.Expression:
+        Brackets and operands nest in few calls of Python's, for each of which there is a place on its stack.
+        """
+        if first is None:
+            signs = self.signs(least)
+            value = self.operation(NOT + 1) if signs and signs[-1].text == "not" else self.followed()
+            for sign in reversed(signs):
+                value = tree.Unary(sign.start, value.end, sign.text, value)
+        else:
+            value = first
+        number = filters = 0
+        while True:
+            token = self.token
+            strength = STRENGTH.get(token.text, 0) if token.kind in {"operator", "word"} else 0
+            if strength < least or not strength:
+                return value
+            self.follow(number, token)
+            number += 1
+            if strength == COMPARISON:
+                value = self.comparisons(value)
+            elif strength == OTHERWISE:
+                value = self.otherwise(value)
+            elif strength == FILTER:
+                self.follow(filters, token, MOST_DOTS)
+                filters += 1
+                value = self.filter(value)
+            else:
+                self.take()
+                right = self.operation(strength + 1)
+                value = tree.Binary(value.start, right.end, value, token.text, right)
+
+    def signs(self, least: int) -> list[Token]:
+        """``not`` and signs before an operand, where they can stand."""
+        signs: list[Token] = []
+        while True:
+            is_signed = bool(signs) and signs[-1].text != "not"
+            sign = self.accept("not") if least <= NOT and not is_signed else None
+            if sign is None and not (signs and not is_signed):
+                sign = self.accept("-", "+")
+            if sign is None:
+                return signs
+            self.follow(len(signs), sign)
+            signs.append(sign)
+
+    def comparisons(self, first: tree.Expression) -> tree.Expression:
         """``a < b <= c``, ``a in b``, ``a is not None``."""
-        first = self.otherwise()
         rest: list[tuple[str, tree.Expression]] = []
-        while operator := self.comparison_operator():
+        while True:
+            token = self.token
+            operator = self.comparison_operator()
+            if not operator:
+                return tree.Comparisons(first.start, rest[-1][1].end, first, rest)
+            self.follow(len(rest), token)
             if operator in {"is", "is not"} and not (self.token.kind == "word" and self.token.text in _CONSTANTS):
                 raise self.unexpected("None, True or False")
-            rest.append((operator, self.otherwise()))
-        return tree.Comparisons(first.start, rest[-1][1].end, first, rest) if rest else first
+            rest.append((operator, self.operation(COMPARISON + 1)))
 
     def comparison_operator(self) -> str:
         """Go past a comparison operator; empty when there is none."""
@@ -172,37 +225,36 @@ class ExpressionParser:
             return "not in"
         return ""
 
-    def otherwise(self) -> tree.Expression:
+    def otherwise(self, first: tree.Expression) -> tree.Expression:
         """``a ?? b``, grouped from the right."""
-        value = self.filtered()
-        if not self.accept("??"):
-            return value
-        fallback = self.nested(self.otherwise)
-        return tree.Otherwise(value.start, fallback.end, value, fallback)
+        values = [first]
+        while token := self.accept("??"):
+            self.follow(len(values) - 1, token)
+            values.append(self.operation(OTHERWISE + 1))
+        result = values.pop()
+        for value in reversed(values):
+            result = tree.Otherwise(value.start, result.end, value, result)
+        return result
 
-    def filtered(self) -> tree.Expression:
-        """``value | filter | filter(…)``."""
-        value, chain = self.sum(), 0
-        while pipe := self.accept("|"):
-            chain += 1
-            if chain > DEEPEST:
-                raise self.problem("too-deep", pipe.start, pipe.end, most=DEEPEST)
-            if self.token.kind not in {"name", "word"}:
-                raise self.unexpected("the name of a filter")
-            name = self.take()
-            arguments: list[tree.Expression] = []
-            named: dict[str, tree.Expression] = {}
-            end = name.end
-            if opened := self.accept("("):
-                arguments, named = self.arguments(")", opened)
-                end = self.tokens[self.index - 1].end
-            value = tree.Filter(value.start, end, value, name.text, name.start, arguments, named)
-        return value
+    def filter(self, value: tree.Expression) -> tree.Expression:
+        """Read a filter, and its arguments."""
+        self.take()
+        if self.token.kind not in {"name", "word"}:
+            raise self.unexpected("the name of a filter")
+        name = self.take()
+        arguments: list[tree.Expression] = []
+        named: dict[str, tree.Expression] = {}
+        end = name.end
+        if opened := self.accept("("):
+            arguments, named = self.arguments(")", opened)
+            end = self.tokens[self.index - 1].end
+        return tree.Filter(value.start, end, value, name.text, name.start, arguments, named)
 
     def arguments(self, closing: str, opened: Token) -> tuple[list[tree.Expression], dict[str, tree.Expression]]:
         """``a, b, key=c)``."""
         arguments: list[tree.Expression] = []
         named: dict[str, tree.Expression] = {}
+        self.enter(opened)
         while not self.accept(closing):
             follower = self.tokens[min(self.index + 1, len(self.tokens) - 1)]
             if self.token.kind == "name" and follower.text == "=":
@@ -210,47 +262,57 @@ class ExpressionParser:
                 self.take()
                 if name.text in named:
                     raise self.problem("argument-repeated", name.start, name.end, word=name.text)
-                named[name.text] = self.nested(self.expression)
+                named[name.text] = self.expression()
             else:
-                argument = self.nested(self.expression)
+                argument = self.expression()
                 if named:
                     raise self.problem("argument-order", argument.start, argument.end)
                 arguments.append(argument)
             if not self.accept(","):
                 self.expect(closing, opened)
                 break
+        self.depth -= 1
         return arguments, named
 
-    def sum(self) -> tree.Expression:
-        """``a + b - c``."""
-        return self.binary(lambda: self.binary(self.signed, "*", "/", "//", "%"), "+", "-")
-
-    def signed(self) -> tree.Expression:
-        """``-a``."""
-        if sign := self.accept("-", "+"):
-            operand = self.nested(self.signed)
-            return tree.Unary(sign.start, operand.end, sign.text, operand)
-        return self.followed()
-
     def followed(self) -> tree.Expression:
-        """A value with dots, items and ``?`` after it."""
-        value, chain = self.atom(), 0
-        while token := self.accept(".", "[", "?", "("):
-            chain += 1
-            if chain > DEEPEST:
-                raise self.problem("too-deep", token.start, token.end, most=DEEPEST)
-            if token.text == ".":
-                name = self.name_after_dot()
-                value = tree.Attribute(value.start, name.end, value, name.text, name.start)
-            elif token.text == "[":
-                index = self.nested(self.index_or_slice)
-                value = tree.Item(value.start, self.expect("]", token).end, value, index)
-            elif token.text == "?":
-                value = tree.Maybe(value.start, token.end, value)
-            else:
-                arguments, named = self.arguments(")", token)
-                value = tree.Call(value.start, self.tokens[self.index - 1].end, value, arguments, named)
-        return value
+        """A name, a literal or something in brackets, with dots, items, calls and ``?`` after it."""
+        parentheses: list[Token] = []
+        while self.token.text == "(" and self.token.kind == "operator":
+            parentheses.append(self.take())
+            self.enter(parentheses[-1])
+        is_open = self.token.kind == "operator" and self.token.text in _CLOSING
+        value = None if parentheses else self.bracketed() if is_open else self.atom()
+        while True:
+            # In brackets that begin with brackets, the inner ones are the first value of the outer ones.
+            if parentheses:
+                opened = parentheses.pop()
+                value = self.expression(value)
+                value.start, value.end = opened.start, self.expect(")", opened).end
+                self.depth -= 1
+            assert value is not None  # noqa: S101  it is read above
+            chain = 0
+            while token := self.accept(".", "[", "?", "("):
+                self.follow(chain, token, MOST_DOTS)
+                chain += 1
+                if token.text == "(":
+                    arguments, named = self.arguments(")", token)
+                    value = tree.Call(value.start, self.tokens[self.index - 1].end, value, arguments, named)
+                else:
+                    value = self.follower(value, token)
+            if not parentheses:
+                return value
+
+    def follower(self, value: tree.Expression, token: Token) -> tree.Expression:
+        """A dot, an item or a ``?`` after a value."""
+        if token.text == ".":
+            name = self.name_after_dot()
+            return tree.Attribute(value.start, name.end, value, name.text, name.start)
+        if token.text == "?":
+            return tree.Maybe(value.start, token.end, value)
+        self.enter(token)
+        index = self.index_or_slice()
+        self.depth -= 1
+        return tree.Item(value.start, self.expect("]", token).end, value, index)
 
     def name_after_dot(self) -> Token:
         """Return the name after a dot; keywords are allowed here."""
@@ -280,7 +342,7 @@ class ExpressionParser:
         return tree.Slice(start, self.tokens[self.index - 1].end, parts[0], parts[1], parts[2])
 
     def atom(self) -> tree.Expression:
-        """A name, a literal, or something in brackets."""
+        """A name or a literal."""
         token = self.token
         if token.kind == "name":
             return self.name()
@@ -290,8 +352,6 @@ class ExpressionParser:
             return tree.Constant(token.start, token.end, string_value(self.source, self.take()))
         if token.kind == "word" and token.text in _CONSTANTS:
             return tree.Constant(token.start, token.end, _CONSTANTS[self.take().text])
-        if token.kind == "operator" and token.text in _CLOSING:
-            return self.bracketed()
         raise self.unexpected("a value" if token.kind == "end" else "")
 
     def name(self) -> tree.Expression:
@@ -302,25 +362,23 @@ class ExpressionParser:
         return tree.Name(token.start, token.end, token.text)
 
     def bracketed(self) -> tree.Expression:
-        """``(a)``, ``[a, b]`` or ``{a: b}``."""
+        """``[a, b]`` or ``{a: b}``."""
         opened = self.take()
         closing = _CLOSING[opened.text]
-        if opened.text == "(":
-            inner = self.nested(self.expression)
-            inner.start, inner.end = opened.start, self.expect(closing, opened).end
-            return inner
         values: list[tree.Expression] = []
         pairs: list[tuple[tree.Expression, tree.Expression]] = []
+        self.enter(opened)
         while not self.accept(closing):
-            value = self.nested(self.expression)
+            value = self.expression()
             if opened.text == "{":
                 self.expect(":")
-                pairs.append((value, self.nested(self.expression)))
+                pairs.append((value, self.expression()))
             else:
                 values.append(value)
             if not self.accept(","):
                 self.expect(closing, opened)
                 break
+        self.depth -= 1
         end = self.tokens[self.index - 1].end
         if opened.text == "{":
             return tree.DictDisplay(opened.start, end, pairs)

@@ -48,7 +48,7 @@ def mappings_of(frame: Any) -> Iterator[dict[str, object]]:
     """Yield the rows of a data frame, each a mapping from the names of columns."""
     names = [str(name) for name in frame.columns]
     for row in rows_of(frame):
-        yield dict(zip(names, row, strict=True))
+        yield dict(zip(names, row, strict=False))
 
 
 def pairs(value: object) -> Iterable[object]:

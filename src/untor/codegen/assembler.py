@@ -1,0 +1,62 @@
+"""The code of one function of a program: steps, the places that they come from, and the slots that they use."""
+
+from __future__ import annotations
+
+from untor.codegen import steps
+
+
+class Assembler:
+    """Puts steps one after another. Slots are taken from the first one up, and given back by going down again."""
+
+    def __init__(self, taken: int) -> None:
+        self.code: list[int] = []
+        self.targets: list[int] = []
+        """The places in the code that say where to go on."""
+        self.places: dict[int, tuple[int, int, str, str]] = {}
+        """Where in the template a step comes from, and what is called there."""
+        self.top = self.most = taken
+        """The first slot that nothing is kept in, and the first that nothing was ever kept in."""
+
+    def step(self, *parts: int) -> int:
+        """Add a step, and return where it begins."""
+        self.code += parts
+        return len(self.code) - len(parts)
+
+    def placed(self, start: int, end: int, *parts: int, kind: str = "", word: str = "") -> int:
+        """Add a step that can go wrong, which is then told of this place."""
+        at = self.step(*parts)
+        self.places[at] = (start, end, kind, word)
+        return at
+
+    def jump(self, *parts: int) -> int:
+        """Add a step whose last number says where to go on, and return the place of that number."""
+        self.code += (*parts, 0)
+        self.targets.append(len(self.code) - 1)
+        return len(self.code) - 1
+
+    def back(self, target: int, *parts: int) -> None:
+        """Add a step that goes on further up."""
+        self.code[self.jump(*parts)] = target
+
+    def here(self, *jumps: int) -> None:
+        """Let steps go on where the code is now."""
+        for at in jumps:
+            self.code[at] = len(self.code)
+
+    def fresh(self) -> int:
+        """Return a slot that nothing is kept in."""
+        self.top += 1
+        self.most = max(self.most, self.top)
+        return self.top - 1
+
+    def into(self, to: int | None, mark: int) -> int:
+        """Return the slot of a result, when what is above a mark is no longer needed."""
+        self.top = mark
+        return self.fresh() if to is None else to
+
+    def moved(self, operand: int, to: int | None) -> int:
+        """Copy a value to where it is wanted."""
+        if to is None or to == operand:
+            return operand
+        self.step(steps.COPY, to, operand)
+        return to
