@@ -528,7 +528,7 @@ def made(code: list[int] | tuple[int, ...], functions: Any = None, joins: Any = 
         ((("<", ">"), b"t", (None,)), ((".",), b"", ()), (("a/", ""), b"s", (("/", ""),))) if joins is None else joins
     )
     functions = ((0, 12, 3, 3, 1),) if functions is None else functions
-    helpers = (lambda context, values: {**(context or {}), **values}, lambda *_: 1 / 0, lambda error, _: error)
+    helpers = (lambda context, values: {**(context or {}), **values}, lambda *_: 1 / 0, lambda error, _: error, len, ())
     return program(
         array("i", code).tobytes(), functions, joins, ("b", "c"), constants, ("x", "y"), (MISSING, 1), "nonce", helpers
     )

@@ -382,12 +382,13 @@ class ExpressionCompiler(Assembler):
         if isinstance(node.function, tree.Attribute):
             owner = self.owner(node.function.owner, lenient=False)
             operands = [owner, self.tables.constant(node.function.name), shown]
+            function = self.into(None, mark)
             finder = self.tables.link("calls", "callee_of")
+            self.called(finder, operands, function, node.function.start, node.function.end)
         else:
-            operands = [self.value(node.function), shown]
-            finder = self.tables.link("calls", "callee")
-        function = self.into(None, mark)
-        self.called(finder, operands, function, node.function.start, node.function.end)
+            value = self.value(node.function)
+            function = self.into(None, mark)
+            self.placed(node.function.start, node.function.end, steps.CALLEE, function, value, shown)
         arguments = [self.handed(part) for part in node.arguments]
         arguments += [self.handed(part) for part in node.named.values()]
         slot = self.into(to, mark)

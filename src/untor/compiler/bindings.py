@@ -136,5 +136,11 @@ def loaded(
         compiled.inputs,
         tuple([everywhere.get(name, MISSING) for name in compiled.inputs]),
         parameter_checks.NONCE,
-        (partial(attributes.merge, everywhere), parameter_checks.missing, partial(failed, compiled)),
+        (
+            partial(attributes.merge, everywhere),
+            parameter_checks.missing,
+            partial(failed, compiled),
+            calls.callee,
+            tuple(calls.helpers.values()),
+        ),
     )

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from untor.analysis.deep import on_a_stack_of_its_own
 from untor.diagnostics.problem import Problem
 from untor.errors import error_of
 
@@ -21,6 +20,8 @@ _DEEPEST = 200
 
 def with_whole_stack(work: Callable[[], Result], source: Callable[[], Source]) -> Result:
     """Return what ``work`` does, with all of Python's stack. Raises ``MarkError`` where even that is not enough."""
+    from untor.analysis.deep import on_a_stack_of_its_own  # noqa: PLC0415  only for what is that deep
+
     try:
         return on_a_stack_of_its_own(work)
     except RecursionError:

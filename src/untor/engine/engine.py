@@ -33,7 +33,6 @@ if TYPE_CHECKING:
 
     Function = TypeVar("Function", bound=Callable[..., object])
 
-_CHUNK = 32
 """How many pages one task of ``render_many`` makes."""
 
 
@@ -225,11 +224,10 @@ class Engine:
         """
         if executor is None:
             template = self.template(name)
-            for context in contexts:
-                yield template.render(context)
-            return
-        for pages in executor.map(partial(_render_batch, self, name), _batches(contexts)):
-            yield from pages
+            return (template.render(context) for context in contexts)
+        from untor.engine.many import render_many  # noqa: PLC0415  loaded when it is used
+
+        return render_many(self, name, contexts, executor)
 
     def check(
         self,
@@ -308,16 +306,3 @@ class Engine:
 
 def _engine(options: dict[str, Any]) -> Engine:
     return Engine(options.pop("folders"), **options)
-
-
-def _batches(contexts: Iterable[Mapping[str, object]]) -> Iterator[list[Mapping[str, object]]]:
-    from itertools import islice  # noqa: PLC0415  only for render_many
-
-    rest = iter(contexts)
-    while batch := list(islice(rest, _CHUNK)):
-        yield batch
-
-
-def _render_batch(engine: Engine, name: str, contexts: Sequence[Mapping[str, object]]) -> list[str]:
-    template = engine.template(name)
-    return [template.render(context) for context in contexts]

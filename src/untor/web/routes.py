@@ -7,7 +7,7 @@ from typing import Any, Protocol
 
 from untor.diagnostics.problem import suggestion
 from untor.escape import NotPrintable, printed
-from untor.escape.url import percent
+from untor.escape.url import percent, percent_quickly
 from untor.runtime.filter_error import FilterProblem
 
 TYPE_CHECKING = False
@@ -24,6 +24,7 @@ class Router(Protocol):
 
 Router.__module__ = "untor"
 
+_NO_SEGMENTS = frozenset({"", ".", ".."})
 _FIELD = re.compile(r"\{([^{}]*)\}")
 
 
@@ -38,6 +39,7 @@ class Links:
         self.table: dict[str, list[str]] | None = None
         self._router: Callable[..., Any] | None = None
         self._owner = links
+        self._wanted: dict[str, frozenset[str]] = {}
         method = getattr(links, "url_path_for", None)
         if callable(method):
             self._router = method
@@ -45,6 +47,7 @@ class Links:
             self._router = links
         elif hasattr(links, "items"):
             self.table = {name: _pieces(name, path) for name, path in links.items()}
+            self._wanted = {name: frozenset(pieces[1::2]) for name, pieces in self.table.items()}
         else:
             raise ValueError(f"links takes a table of paths or a router, not a {type(links).__name__}")
 
@@ -55,13 +58,12 @@ class Links:
         """
         if self.table is None:
             return self._routed(name, parameters)
-        trouble = self.trouble(name, parameters)
-        if trouble:
-            raise FilterProblem(trouble)
-        pieces = self.table[name]
-        return "".join(
-            _segments(piece, parameters[piece]) if index % 2 else piece for index, piece in enumerate(pieces)
-        )
+        if parameters.keys() != self._wanted.get(name):
+            raise FilterProblem(self.trouble(name, parameters))
+        path = list(self.table[name])
+        for place in range(1, len(path), 2):
+            path[place] = _segments(path[place], parameters[path[place]])
+        return "".join(path)
 
     def trouble(self, name: object, parameters: Collection[str]) -> str:
         """Say why there is no link of this name with these parameters; empty when there is, or only a router knows."""
@@ -112,6 +114,10 @@ def _pieces(name: str, path: str) -> list[str]:
 
 def _segments(name: str, value: object) -> str:
     """Return a parameter as the path segments that it is."""
+    if type(value) is int:
+        return repr(value)
+    if type(value) is str and value not in _NO_SEGMENTS:
+        return percent_quickly(value)
     values = value if isinstance(value, list | tuple) else [value]
     return "/".join(percent(_text(name, each)) for each in values) or percent(_text(name, ""))
 
@@ -127,7 +133,7 @@ def _text(name: str, value: object) -> str:
         text = "" if value is None else printed(value)
     except NotPrintable as error:
         raise FilterProblem(f'the parameter "{name}" is {error.what}, which cannot be in a path.') from None
-    if text in {"", ".", ".."}:
+    if text in _NO_SEGMENTS:
         what = "None" if value is None else repr(text)
         raise FilterProblem(f'the parameter "{name}" is {what}, which is no path segment.')
     return text

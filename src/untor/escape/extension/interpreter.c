@@ -518,6 +518,18 @@ static PyObject *pack(PyObject **slots, PyObject *constants, const int *step)
     return made;
 }
 
+/* What is called, if it may be: a new reference, or NULL with an exception. */
+static PyObject *callee(const Program *program, PyObject *value, PyObject *words)
+{
+    PyObject *own = PyTuple_GET_ITEM(program->helpers, OWN);
+    int is_known = PyFunction_Check(value);
+    for (Py_ssize_t i = 0; !is_known && i < PyTuple_GET_SIZE(own); i++)
+        is_known = PyTuple_GET_ITEM(own, i) == value;
+    if (is_known)
+        return Py_NewRef(value);
+    return PyObject_CallFunctionObjArgs(PyTuple_GET_ITEM(program->helpers, CALLABLE), value, words, NULL);
+}
+
 /* --- waiting --------------------------------------------------------------------------------------------------------- */
 
 /* Let the values of a step that can be awaited be so, all at once: how many there are. */
@@ -751,6 +763,11 @@ int run_on(Run *run)
                 goto broken;
             at += 6 + step[5];
             WAIT_HERE(slots + step[1], step[4], at)
+            break;
+        case CALLEE:
+            if (put(slots + step[1], callee(program, VALUE(step[2]), VALUE(step[3]))) < 0)
+                goto broken;
+            at += 4;
             break;
         case COMPARE:
             if (put(slots + step[1], compare(VALUE(step[2]), VALUE(step[3]), step[4])) < 0)

@@ -38,6 +38,7 @@ static const char *const SHAPES[STEPS] = {
     [COLLECT] = "di",      /* list of the pieces of a URL, whether it begins */
     [PIECE] = "v",
     [NONCE] = "d",
+    [CALLEE] = "dvv",      /* to, what is called, its words in the template */
     [SEND] = "i",          /* whether everything is sent that there is */
 };
 
@@ -298,7 +299,8 @@ PyObject *new_program(PyObject *module, State *state, PyObject *arguments)
     Py_ssize_t length = PyBytes_GET_SIZE(code) / (Py_ssize_t)sizeof(int);
     if (length < 1 || length > INT_MAX / 8 || PyBytes_GET_SIZE(code) % (Py_ssize_t)sizeof(int) || PyTuple_GET_SIZE(constants) > INT_MAX / 8
         || PyTuple_GET_SIZE(functions) > length || PyTuple_GET_SIZE(joins) > INT_MAX / 8 || PyTuple_GET_SIZE(inputs) > MOST_SLOTS
-        || PyTuple_GET_SIZE(fallbacks) != PyTuple_GET_SIZE(inputs) || PyTuple_GET_SIZE(helpers) != HELPERS || !are_texts(names)
+        || PyTuple_GET_SIZE(fallbacks) != PyTuple_GET_SIZE(inputs) || PyTuple_GET_SIZE(helpers) != HELPERS
+        || !PyTuple_CheckExact(PyTuple_GET_ITEM(helpers, OWN)) || !are_texts(names)
         || !are_texts(inputs)) {
         PyErr_SetString(PyExc_ValueError, "a program is not made of these tables");
         return NULL;

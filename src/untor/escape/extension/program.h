@@ -13,7 +13,8 @@
 /* The steps, numbered as untor.codegen.steps has them. */
 enum {
     WRITE, READ, READ_DATA, READ_ITEM, NEED, INPUT, COPY, JUMP, TEST, ABSENT, GIVEN, ITEMS, NEXT, COUNT, EMPTY, SPLIT,
-    POSITION, CALL, COMPARE, BINARY, UNARY, PACK, ADD, PRINT, ENTER, LEAVE, CONTENT, SLOT, COLLECT, PIECE, NONCE, SEND, STEPS
+    POSITION, CALL, COMPARE, BINARY, UNARY, PACK, ADD, PRINT, ENTER, LEAVE, CONTENT, SLOT, COLLECT, PIECE, NONCE, SEND, CALLEE,
+    STEPS
 };
 /* What steps are told by a number. */
 enum { IN = Py_GE + 1, NOT_IN, IS, IS_NOT };
@@ -56,8 +57,8 @@ typedef struct {
 } Program;
 
 /* merge(context, values): the names that a page sees; missing(how, name, names): raise; failed(error, where): the error to
-   raise instead. */
-enum { MERGE, MISSING_NAME, FAILED, HELPERS };
+   raise instead; callee(value, words): the value, when it may be called. Last, the engine's own functions, as a tuple. */
+enum { MERGE, MISSING_NAME, FAILED, CALLABLE, OWN, HELPERS };
 
 /* A loop that is going on: what it runs over, and how many items it has taken, and has used. */
 enum { NO_ITEMS, OF_LIST, OF_TUPLE, OF_ITERATOR, OF_ASYNC };
