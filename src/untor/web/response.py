@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 from untor.runtime.parameter_checks import NONCE
 from untor.types.parameter_types import is_mapping
@@ -60,6 +61,8 @@ _CACHE_HEADER = re.compile(
 )
 """Headers that shared caches obey (RFC 9111 §5.2, RFC 9213, and those of widely used caches)."""
 _PRIVATE = "private"
+_OF_ANSWER = frozenset({"ETag", "Content-Length"})
+"""Headers that depend on the body."""
 _OK = 200
 _NOT_MODIFIED = 304
 _EMPTY = frozenset({204, _NOT_MODIFIED})
@@ -127,8 +130,7 @@ class Page:
         if self.nonce:
             _check_caches(self._headers)
         for name, value in self._headers.items():
-            if not _HEADER_NAME.fullmatch(name) or not isinstance(value, str) or not _HEADER_VALUE.fullmatch(value):
-                raise ValueError(f"{name!r}: {value!r} cannot be a header")
+            _check_header(name, value, is_new=bool(self.nonce))
 
     # --- by hand ---------------------------------------------------------------------------------------------------
 
@@ -178,10 +180,10 @@ class Page:
 
     def _etag(self) -> str:
         """Return what tells this page from any other; the nonce, which always differs, is no part of it."""
-        from hashlib import sha256  # noqa: PLC0415  only for answers
+        from hashlib import blake2b  # noqa: PLC0415  only for answers
 
         same = self.body.replace(self.nonce.encode(), b"") if self.nonce else self.body
-        return f'"{sha256(same).hexdigest()[:32]}"'
+        return f'"{blake2b(same, digest_size=16).hexdigest()}"'
 
     # --- as an app -------------------------------------------------------------------------------------------------
 
@@ -198,17 +200,23 @@ class Page:
         """Answer a request of ASGI 3.0."""
         if scope["type"] != "http":
             raise RuntimeError(f"a page answers requests of HTTP, not of {scope['type']}")
-        chunks = aiter(self)
-        first = await anext(chunks, b"")
-        etags = b",".join(value for name, value in scope["headers"] if name.lower() == b"if-none-match")
+        etags = b",".join([value for name, value in scope["headers"] if name.lower() == b"if-none-match"])
+        chunks = aiter(self) if self.stream and self._body is None else None
+        # What is sent is known to be possible before anything is.
+        first = (await self.ready()).body if chunks is None else await anext(chunks, b"")
         status, headers, empty = self._answer(scope["method"], etags.decode("latin-1"))
-        octets = [(name.lower().encode("latin-1"), value.encode("latin-1")) for name, value in headers]
+        # What is another for each answer is not worth remembering.
+        octets = [
+            (_encoded.__wrapped__ if name in _OF_ANSWER or self.nonce else _encoded)(name, value)
+            for name, value in headers
+        ]
         await send({"type": "http.response.start", "status": status, "headers": octets})
-        if not empty:
+        if chunks is not None and not empty:
             await send({"type": "http.response.body", "body": first, "more_body": True})
             async for chunk in chunks:
                 await send({"type": "http.response.body", "body": chunk, "more_body": True})
-        await send({"type": "http.response.body", "body": b""})
+            first = b""
+        await send({"type": "http.response.body", "body": b"" if empty else first})
 
     def _wsgi(self, environ: Mapping[str, Any], start_response: Callable[..., object]) -> Iterable[bytes]:
         """Answer a request of WSGI (PEP 3333)."""
@@ -224,8 +232,9 @@ class Page:
     def _answer(self, method: str, asked: str) -> tuple[int, list[tuple[str, str]], bool]:
         """Return status and headers, and whether the answer has no body."""
         headers = self.headers
-        tags = {tag.strip().removeprefix("W/") for tag in asked.split(",")}
-        if method in {"GET", "HEAD"} and self.status == _OK and not tags.isdisjoint({headers.get("ETag"), "*"}):
+        tags = {tag.strip().removeprefix("W/") for tag in asked.split(",")} if asked else set()
+        is_same = bool(tags) and not tags.isdisjoint({headers.get("ETag"), "*"})
+        if is_same and method in {"GET", "HEAD"} and self.status == _OK:
             # RFC 9110 §15.4.5. Without the policy: the browser keeps that of the page it has, with that page's nonce.
             kept_headers = ("Cache-Control", "ETag", "Vary", "Content-Location", "Date", "Expires")
             return _NOT_MODIFIED, [(name, headers[name]) for name in kept_headers if name in headers], True
@@ -265,6 +274,24 @@ def _check_caches(headers: Mapping[str, str]) -> None:
                 f"a page with a nonce is for one visitor, but {name} is {value!r}: "
                 f'say "private", "no-store" or "no-cache", or use Policy(hashes=True)'
             )
+
+
+@lru_cache(500)
+def _is_header(name: str, value: str) -> bool:
+    return bool(_HEADER_NAME.fullmatch(name) and _HEADER_VALUE.fullmatch(value))
+
+
+def _check_header(name: object, value: object, *, is_new: bool) -> None:
+    """Check that a header can be one (RFC 9110 §5). Raises ``ValueError``."""
+    check = _is_header.__wrapped__ if is_new else _is_header
+    if not (isinstance(name, str) and isinstance(value, str) and check(name, value)):
+        raise ValueError(f"{name!r}: {value!r} cannot be a header")
+
+
+@lru_cache(500)
+def _encoded(name: str, value: str) -> tuple[bytes, bytes]:
+    """Return a header as ASGI has it."""
+    return name.lower().encode("latin-1"), value.encode("latin-1")
 
 
 def _octets(text: str) -> bytes:
