@@ -20,7 +20,8 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from pages import PAGES
+from more_pages import MORE_PAGES, ROUTES
+from pages import PAGES as FIRST_PAGES
 from timing import measured
 
 if TYPE_CHECKING:
@@ -29,6 +30,7 @@ if TYPE_CHECKING:
     from untor import Engine, Template
 
 
+PAGES = FIRST_PAGES | MORE_PAGES
 ROW = '<li title="{= row.note =}">{= row.name =} {= row.skipper =}</li>'
 LOOP = f"<! part row(row) !>{ROW}<! end !><! for row in rows !><! include row row !><! end !>"
 PLACE = f"<! for row in rows !>{ROW}<! end !>"
@@ -39,7 +41,7 @@ def compiled(*, extension: bool) -> dict[str, Template]:
     for name in [name for name in sys.modules if name.partition(".")[0] == "untor"]:
         del sys.modules[name]
     os.environ["UNTOR_EXTENSION"] = "on" if extension else "off"
-    engine: Engine = importlib.import_module("untor").Engine()
+    engine: Engine = importlib.import_module("untor").Engine(links=ROUTES, locale="en")
     templates = {name: engine.compile(page.template) for name, page in PAGES.items()}
     return templates | {"included": engine.compile(LOOP), "placed": engine.compile(PLACE)}
 
@@ -56,7 +58,7 @@ def variants_of(name: str) -> dict[str, Callable[[], object]]:
     pure, template = PURE[name], FAST[name]
 
     def repeated(function: Callable[..., object], page: str = "function({})") -> Callable[[], object]:
-        once = page.format(given)
+        once = page.replace("{}", given)
         return called(f"def run():\n    for _ in times: {once}\n    return {once}", function)
 
     def called(source: str, function: Callable[..., object]) -> Callable[[], object]:
@@ -66,21 +68,25 @@ def variants_of(name: str) -> dict[str, Callable[[], object]]:
         made: Callable[[], object] = namespace["run"]
         return made
 
-    found: dict[str, Callable[[], object]] = {
-        "hand": repeated(page.by_hand),
-        "limit": repeated(page.unescaped),
-        "pure": repeated(pure.render),
-    }
+    found: dict[str, Callable[[], object]] = {"hand": repeated(page.by_hand)}
+    if page.unescaped is not page.by_hand:
+        found["limit"] = repeated(page.unescaped)
+    found["pure"] = repeated(pure.render)
     if IS_BUILT:
         found["extension"] = repeated(template.render)
+        mapping = "{" + ", ".join(f"'{key}': {key}" for key in page.data) + "}"
+        found["mapping"] = repeated(template.render, f"function({mapping})")
     awaits = f"async def run():\n    for _ in times: await function({given})\n    return await function({given})"
     awaited = called(awaits, template.render_async)
+    chunks = f"async def run():\n    for _ in times: [each async for each in function({given})]\n"
+    joined = called(f"{chunks}    return ''.join([each async for each in function({given})])", template.stream_async)
     found |= {"stream": repeated(template.stream, "''.join(function({}))"), "async": lambda: finished(awaited())}
+    found["stream async"] = lambda: finished(joined())
     expected = html.unescape(str(found["pure"]()))
     for variant, function in found.items():
         if variant not in {"limit", "hand"} and html.unescape(str(function())) != expected:
             raise SystemExit(f"{name}: {variant} makes another page")
-    if name != "places" and html.unescape(str(found["hand"]())) != expected:
+    if name not in {"places", "dashboard"} and html.unescape(str(found["hand"]())) != expected:
         raise SystemExit(f"{name}: the page written by hand is another one")
     return found
 

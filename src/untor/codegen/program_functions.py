@@ -98,7 +98,8 @@ class FunctionCompiler(LoopCompiler):
         default = parameter.default
         none = isinstance(default, tree.Constant) and default.value is None
         wanted = [self.tables.constant(each) for each in (parameter.name, parameter.type, none)]
-        self.called(self.tables.link("runtime", "check"), [slot, *wanted], slot, start, end)
+        kind = steps.KINDS.index(parameter.type) if parameter.type in steps.KINDS else 0
+        self.placed(start, end, steps.CHECK, slot, self.tables.link("runtime", "check"), *wanted, kind)
 
     def enter(self, operation: CallFunction) -> None:
         """Call another template or part."""

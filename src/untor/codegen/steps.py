@@ -4,7 +4,7 @@ from __future__ import annotations
 
 STEPS = """
 WRITE READ READ_DATA READ_ITEM NEED INPUT COPY JUMP TEST ABSENT GIVEN ITEMS NEXT COUNT EMPTY SPLIT POSITION CALL COMPARE
-BINARY UNARY PACK ADD PRINTED ENTER LEAVE CONTENT SLOT COLLECT PIECE NONCE SEND CALLEE
+BINARY UNARY PACK ADD PRINTED ENTER LEAVE CONTENT SLOT COLLECT PIECE NONCE SEND CALLEE CHECK
 """.split()
 """Their names; a step's number is its place here."""
 
@@ -42,6 +42,7 @@ BINARY UNARY PACK ADD PRINTED ENTER LEAVE CONTENT SLOT COLLECT PIECE NONCE SEND 
     NONCE,
     SEND,
     CALLEE,
+    CHECK,
 ) = range(len(STEPS))
 
 COMPARING = ("<", "<=", "==", "!=", ">", ">=", "in", "not in", "is", "is not")
@@ -52,6 +53,8 @@ COUNTING = ("index", "number", "first", "odd", "even", "total")
 
 TUPLE, LIST, DICT = range(3)
 """What values are packed into."""
+KINDS = ("", "str", "int", "float", "bool", "list", "dict")
+"""The types of parameters that are known at a glance, by their numbers."""
 PAIRS, SIZED = 1, 2
 """How items are found: as pairs, and all of them before the first is used."""
 OF_SCOPE, TAKEN, OF_PIECE = range(3)

@@ -167,10 +167,12 @@ def blocked(url: str, why: str) -> str:
 
 def url_escaper(schemes: frozenset[str], *, images: bool = False) -> Callable[[object], str]:
     """Make the escaping function for an attribute that is one value, and that value a URL."""
+    both = {"http", "https"} <= schemes
 
     def url(value: object) -> str:
         string = value if type(value) is str else printed(value)
-        if string.startswith(("https://", "http://")) and "https" in schemes and "http" in schemes:
+        # What begins with a solidus has no scheme.
+        if string[:1] == "/" or (string.startswith(("https://", "http://")) and both):
             return _attribute(string)
         if type(value) is TrustedURL:
             return _attribute(string)

@@ -39,7 +39,8 @@ class Links:
         self.table: dict[str, list[str]] | None = None
         self._router: Callable[..., Any] | None = None
         self._owner = links
-        self._wanted: dict[str, frozenset[str]] = {}
+        self._fields: dict[str, list[tuple[int, str]]] = {}
+        """The parameters of each route, with their places among its pieces."""
         method = getattr(links, "url_path_for", None)
         if callable(method):
             self._router = method
@@ -47,7 +48,8 @@ class Links:
             self._router = links
         elif hasattr(links, "items"):
             self.table = {name: _pieces(name, path) for name, path in links.items()}
-            self._wanted = {name: frozenset(pieces[1::2]) for name, pieces in self.table.items()}
+            for name, pieces in self.table.items():
+                self._fields[name] = [(place, pieces[place]) for place in range(1, len(pieces), 2)]
         else:
             raise ValueError(f"links takes a table of paths or a router, not a {type(links).__name__}")
 
@@ -58,11 +60,18 @@ class Links:
         """
         if self.table is None:
             return self._routed(name, parameters)
-        if parameters.keys() != self._wanted.get(name):
+        fields = self._fields.get(name)
+        if fields is None or len(fields) != len(parameters):
             raise FilterProblem(self.trouble(name, parameters))
-        path = list(self.table[name])
-        for place in range(1, len(path), 2):
-            path[place] = _segments(path[place], parameters[path[place]])
+        path = self.table[name].copy()
+        for place, field in fields:
+            if field not in parameters:
+                raise FilterProblem(self.trouble(name, parameters))
+            value = parameters[field]
+            if type(value) is str and value not in _NO_SEGMENTS:
+                path[place] = percent_quickly(value)
+            else:
+                path[place] = repr(value) if type(value) is int else _segments(field, value)
         return "".join(path)
 
     def trouble(self, name: object, parameters: Collection[str]) -> str:
@@ -114,10 +123,6 @@ def _pieces(name: str, path: str) -> list[str]:
 
 def _segments(name: str, value: object) -> str:
     """Return a parameter as the path segments that it is."""
-    if type(value) is int:
-        return repr(value)
-    if type(value) is str and value not in _NO_SEGMENTS:
-        return percent_quickly(value)
     values = value if isinstance(value, list | tuple) else [value]
     return "/".join(percent(_text(name, each)) for each in values) or percent(_text(name, ""))
 

@@ -530,6 +530,20 @@ static PyObject *callee(const Program *program, PyObject *value, PyObject *words
     return PyObject_CallFunctionObjArgs(PyTuple_GET_ITEM(program->helpers, CALLABLE), value, words, NULL);
 }
 
+/* Whether a value is of a type that is taken, at a glance. */
+static inline int is_of_kind(PyObject *value, int kind)
+{
+    switch (kind) {
+    case TEXT_ONLY: return PyUnicode_CheckExact(value);
+    case WHOLE: return PyLong_CheckExact(value);
+    case NUMBER: return PyFloat_CheckExact(value) || PyLong_CheckExact(value);
+    case TRUTH_ONLY: return PyBool_Check(value);
+    case SEQUENCE: return PyList_CheckExact(value) || PyTuple_CheckExact(value);
+    case MAPPING: return PyDict_CheckExact(value);
+    default: return 0;
+    }
+}
+
 /* --- waiting --------------------------------------------------------------------------------------------------------- */
 
 /* Let the values of a step that can be awaited be so, all at once: how many there are. */
@@ -768,6 +782,13 @@ int run_on(Run *run)
             if (put(slots + step[1], callee(program, VALUE(step[2]), VALUE(step[3]))) < 0)
                 goto broken;
             at += 4;
+            break;
+        case CHECK:
+            if (!is_of_kind(slots[step[1]], step[6])
+                && put(slots + step[1], PyObject_CallFunctionObjArgs(VALUE(step[2]), slots[step[1]], VALUE(step[3]), VALUE(step[4]),
+                                                                     VALUE(step[5]), NULL)) < 0)
+                goto broken;
+            at += 7;
             break;
         case COMPARE:
             if (put(slots + step[1], compare(VALUE(step[2]), VALUE(step[3]), step[4])) < 0)

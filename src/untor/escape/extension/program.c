@@ -39,6 +39,7 @@ static const char *const SHAPES[STEPS] = {
     [PIECE] = "v",
     [NONCE] = "d",
     [CALLEE] = "dvv",      /* to, what is called, its words in the template */
+    [CHECK] = "dvvvvi",    /* value, the function that checks it, its name, its type, whether it may be None, its kind */
     [SEND] = "i",          /* whether everything is sent that there is */
 };
 

@@ -54,16 +54,20 @@ static int number_of(const Program *program, PyObject *name)
     return number == NULL ? -1 : (int)PyLong_AsLong(number);
 }
 
-/* Read the values of a page from a dict, where it has them: 0, or -1 with an exception. */
-static int take_from(Run *run, PyObject *names)
+/* Read the values of a page from a dict; those that it does not have are what they are without it: 0, or -1 with an
+   exception. */
+static int take_from(Run *run, PyObject *names, int is_first)
 {
     const Program *program = run->program;
+    PyObject **slots = run->root->slots;
     for (int i = 0; i < program->inputs_count; i++) {
-        PyObject *value = PyDict_GetItemWithError(names, PyTuple_GET_ITEM(program->inputs, i));
-        if (value != NULL)
-            Py_SETREF(run->root->slots[i], Py_NewRef(value));
-        else if (PyErr_Occurred())
+        PyObject *value = names == NULL ? NULL : PyDict_GetItemWithError(names, PyTuple_GET_ITEM(program->inputs, i));
+        if (value == NULL && PyErr_Occurred())
             return -1;
+        if (value == NULL && is_first)
+            value = PyTuple_GET_ITEM(program->fallbacks, i);
+        if (value != NULL)
+            Py_SETREF(slots[i], Py_NewRef(value));
     }
     return 0;
 }
@@ -89,14 +93,12 @@ static int take_values(Run *run)
             return -1;
         }
     }
-    for (int i = 0; i < program->inputs_count; i++)
-        Py_SETREF(slots[i], Py_NewRef(PyTuple_GET_ITEM(program->fallbacks, i)));
     if (run->scope != NULL)
-        return take_from(run, run->scope);
-    if (run->context != Py_None && take_from(run, run->context) < 0)
+        return take_from(run, run->scope, 1);
+    if (take_from(run, run->context == Py_None ? NULL : run->context, 1) < 0)
         return -1;
     if (run->values != NULL)
-        return take_from(run, run->values);
+        return take_from(run, run->values, 0);
     for (Py_ssize_t i = 0; run->given_names != NULL && i < PyTuple_GET_SIZE(run->given_names); i++) {
         int number = number_of(program, PyTuple_GET_ITEM(run->given_names, i));
         if (number >= 0)
