@@ -1,7 +1,6 @@
 """Writes the report of what was measured: docs/benchmarks.md and its plot.
 
-Run it as ``python benchmarks/report.py docs 3.11.json … growth.json without.json``, with what ``run.py``, ``growth.py``
-and ``without.py`` have written.
+Run it as ``python benchmarks/report.py docs 3.11.json … growth.json``, with what ``run.py`` and ``growth.py`` have written.
 """
 
 from __future__ import annotations
@@ -18,8 +17,10 @@ VARIANTS = {
     "limit": "without any escaping",
     "pure": "Untor, pure Python",
     "extension": "Untor, with the extension",
+    "mapping": "with a mapping",
     "stream": "in chunks",
     "async": "asynchronous",
+    "stream async": "chunks, asynchronous",
 }
 COLOURS = {"hand": "#9aa5ad", "limit": "#d5cfc0", "pure": "#0d5c75", "extension": "#b3401f"}
 HEAD = """# Benchmarks
@@ -39,7 +40,10 @@ def table(head: list[str], rows: list[list[str]]) -> list[str]:
 def pages(run: dict[str, Any]) -> list[str]:
     """Return the figures of one version of Python."""
     shown = [variant for variant in VARIANTS if variant in run["pages"]["table"]]
-    rows = [[name, *(f"{ratios[variant]:.2f}" for variant in shown)] for name, ratios in run["pages"].items()]
+    rows = [
+        [name, *(f"{ratios[variant]:.2f}" if variant in ratios else "" for variant in shown)]
+        for name, ratios in run["pages"].items()
+    ]
     lines = ["", f"## Python {run['python']}, {run['rounds']} rounds"]
     lines += table(["page", *(VARIANTS[variant] for variant in shown)], rows)
     return [*lines, "", f"An include in a loop takes {run['included']:.2f} of the same markup in place."]
@@ -57,28 +61,16 @@ def growth(found: dict[str, Any]) -> list[str]:
     return lines + table(["", "ratio"], [[name, f"{ratio:.1f}"] for name, ratio in found["starting"].items()])
 
 
-def without(found: dict[str, Any]) -> list[str]:
-    """Return what each thing is worth."""
-    how = "with" if found["extension"] else "without"
-    names = list(next(iter(found["without"].values())))
-    rows = [[page, *(f"{ratios[name]:.2f}" for name in names)] for page, ratios in found["without"].items()]
-    lines = ["", f"## Without each thing, Python {found['python']}, {how} the extension", ""]
-    lines += [
-        "How long a page takes without it, to with it; what each of them is, is in [Performance](performance.md)."
-    ]
-    return lines + table(["page", *names], rows)
-
-
 def plot(runs: list[dict[str, Any]], file: Path) -> None:
     """Draw the ratios of all pages."""
-    figure = Figure(figsize=(10, 1.5 + 2.6 * len(runs)), layout="constrained")
+    figure = Figure(figsize=(12, 1.5 + 2.6 * len(runs)), layout="constrained")
     for axes, run in zip(figure.subplots(len(runs), 1, squeeze=False, sharex=True)[:, 0], runs, strict=True):
         for index, (variant, colour) in enumerate(COLOURS.items()):
             heights = [ratios.get(variant, 0) for ratios in run["pages"].values()]
             places = [number + (index - 1.5) * 0.2 for number in range(len(heights))]
             bars = axes.bar(places, heights, 0.19, color=colour, label=VARIANTS[variant])
-            axes.bar_label(bars, fmt="%.2f", fontsize=8)
-        axes.set(title=f"Python {run['python']}", ylabel="ratio to by hand", ylim=(0, 1.35))
+            axes.bar_label(bars, fmt="%.2f", fontsize=6)
+        axes.set(title=f"Python {run['python']}", ylabel="ratio to by hand", ylim=(0, 2.6))
         axes.set_xticks(range(len(run["pages"])), run["pages"])
         axes.spines[["top", "right"]].set_visible(False)
     figure.axes[0].legend(ncols=4, loc="upper left", fontsize=8, frameon=False)
@@ -95,7 +87,7 @@ def main() -> None:
     runs = [each for each in found if "pages" in each]
     lines = HEAD.splitlines()
     for each in found:
-        lines += pages(each) if "pages" in each else growth(each) if "growth" in each else without(each)
+        lines += pages(each) if "pages" in each else growth(each)
     (options.folder / "benchmarks.md").write_text("\n".join([*lines, ""]), "utf-8")
     plot(runs, options.folder / "benchmarks.png")
 

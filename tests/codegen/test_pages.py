@@ -391,7 +391,7 @@ def test_code_of_a_run() -> None:
     """In Python, a run is read first, and then written as one f-string."""
     plan = engine.compiler.analyse(Origin("case.html", "<p>{= a.b =}{= c =}</p>"))
     lines = python.shown(plan).splitlines()
-    (written,) = (number for number, line in enumerate(lines) if "_append(f" in line)
+    (written,) = (number for number, line in enumerate(lines) if "return f" in line)
     assert "_dot(" in "".join(lines[:written])
     assert "_dot(" not in "".join(lines[written:])
     assert "<p>{" in lines[written]

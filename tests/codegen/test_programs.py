@@ -5,6 +5,7 @@ from __future__ import annotations
 import asyncio
 import gc
 import signal
+import subprocess
 import sys
 import threading
 import traceback
@@ -608,6 +609,26 @@ def test_any_numbers_are_refused_or_run(code: list[int], x: object, y: object, c
     finally:
         signal.setitimer(signal.ITIMER_REAL, 0)
         signal.signal(signal.SIGALRM, before)
+
+
+IN_ANOTHER_INTERPRETER = """
+try: import _interpreters as interpreters
+except ImportError: import _xxsubinterpreters as interpreters
+source = "from untor import Engine; assert Engine().compile('<! for x in xs !>{= x =}<! end !>').render(xs=['<', 1]) == '&lt;1'"
+for own in (source, source + "; print('fine')"):
+    for each in [interpreters.create() for _ in range(3)]:
+        failed = interpreters.run_string(each, own)
+        assert failed is None, failed
+        interpreters.destroy(each)
+exec(source)
+"""
+
+
+@pytest.mark.skipif(sys.version_info < (3, 12), reason="Python 3.11 itself crashes where such interpreters end")
+def test_interpreters_in_one_process() -> None:
+    """Pages are made in several interpreters of a process, one after another, with the extension or without it."""
+    done = subprocess.run([sys.executable, "-c", IN_ANOTHER_INTERPRETER], capture_output=True, text=True, check=False)
+    assert (done.returncode, done.stdout) == (0, "fine\n" * 3), done.stderr
 
 
 def test_engines_are_let_go() -> None:

@@ -13,6 +13,7 @@ from untor.codegen.nodes import LOAD, call, constant, load, store
 from untor.codegen.python_expressions import ModuleState, inputs_read
 from untor.codegen.python_functions import FunctionGenerator
 from untor.codegen.python_ways import WAYS
+from untor.codegen.runs import is_one_run
 from untor.runtime.compiled import CompiledCode
 
 TYPE_CHECKING = False
@@ -60,7 +61,11 @@ def module_of(plan: TemplateIR, name: str, state: ModuleState) -> ast.Module:
     if plan.nonces:
         nonce = ast.Call(ast.Attribute(load("_scope"), "get", LOAD), [load("_NONCE"), constant("")], [])
         start.append(ast.Assign([store("_nonce")], nonce))
-    module = ast.Module([*functions.values(), way.entry([*start, *way.start(), *body, *way.finish()])], [])
+    if is_one_run(plan.main.body) and (written := way.at_once(body)):
+        whole = written
+    else:
+        whole = [*way.start(), *body, *way.finish()]
+    module = ast.Module([*functions.values(), way.entry([*start, *whole])], [])
     place_all(module)
     return module
 

@@ -102,9 +102,11 @@ class LoopGenerator:
             self.statements.append(ast.Assign([store(rows)], items))
             condition = self.expressions.truth(node.condition)
             self.expressions.owners.forget()
-            kept = ast.comprehension(_target(names), load(rows), [condition], int(self.is_async(node)))
+            place = node.iterable.start, node.iterable.end
+            found = self.locations.place(ast.Name(rows, LOAD), *place)
+            kept = ast.comprehension(_target(names), found, [condition], int(self.is_async(node)))
             element = load(names[0]) if len(names) == 1 else ast.Tuple([load(name) for name in names], LOAD)
-            items = ast.GeneratorExp(element, [kept])
+            items = self.locations.place(ast.GeneratorExp(element, [kept]), *place)
         return items, names
 
     def position(self, name: str) -> dict[str, ast.expr]:

@@ -75,6 +75,14 @@ class Way:
         enough = ast.Compare(call("_len", load("_out")), [ast.GtE()], [least])
         return [ast.If(enough, [ast.Expr(ast.Yield(self.collected())), ast.Expr(clear)], [])]
 
+    def at_once(self, body: list[ast.stmt]) -> list[ast.stmt] | None:
+        """Return statements whose last one writes the whole page, so that they return it, or send it."""
+        last = body[-1].value if body and isinstance(body[-1], ast.Expr) else None
+        if not isinstance(last, ast.Call) or not last.args:
+            return None
+        page = last.args[0]
+        return [*body[:-1], ast.Expr(ast.Yield(page)) if self.chunks else ast.Return(page)]
+
     def finish(self) -> list[ast.stmt]:
         """Return the whole page, or send what is left of it."""
         if not self.chunks:

@@ -8,12 +8,12 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from untor.analysis.ir import UrlFixed, UrlValue
+from untor.analysis.ir import FixedText, Nonce, PrintValue, UrlFixed, UrlJoin, UrlValue
 from untor.escape import EMBEDDING, ESCAPERS
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.analysis.ir import PrintValue, UrlJoin
+    from untor.analysis.ir import Operation
 
 LONGEST_RUN = 60
 """How many values one run has at most: all of them are kept until it is written."""
@@ -22,6 +22,15 @@ LONGEST_RUN = 60
 def is_static(operation: UrlJoin) -> bool:
     """Tell whether the pieces of a URL are always the same ones."""
     return all(isinstance(piece, UrlFixed | UrlValue) for piece in operation.body)
+
+
+def is_one_run(operations: list[Operation]) -> bool:
+    """Tell whether a page does nothing but print text and values in one run."""
+    values = sum(isinstance(each, PrintValue | Nonce | UrlJoin) for each in operations)
+    return values < LONGEST_RUN and all(
+        isinstance(each, FixedText | PrintValue | Nonce) or (isinstance(each, UrlJoin) and is_static(each))
+        for each in operations
+    )
 
 
 def escaping_of(operation: PrintValue) -> tuple[tuple[tuple[str, str], ...], str]:

@@ -214,6 +214,13 @@ static int execute(PyObject *module)
 
 static PyModuleDef_Slot SLOTS[] = {
     {Py_mod_exec, execute},
+    /* The tables of characters are those of the process, and steps remember types: one lock is needed around both. */
+#if PY_VERSION_HEX >= 0x030C0000
+    {Py_mod_multiple_interpreters, Py_MOD_MULTIPLE_INTERPRETERS_SUPPORTED},
+#endif
+#if PY_VERSION_HEX >= 0x030D0000
+    {Py_mod_gil, Py_MOD_GIL_USED},
+#endif
     {0, NULL},
 };
 
