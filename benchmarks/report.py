@@ -69,7 +69,7 @@ def plot(runs: list[dict[str, Any]], file: Path) -> None:
             heights = [ratios.get(variant, 0) for ratios in run["pages"].values()]
             places = [number + (index - 1.5) * 0.2 for number in range(len(heights))]
             bars = axes.bar(places, heights, 0.19, color=colour, label=VARIANTS[variant])
-            axes.bar_label(bars, fmt="%.2f", fontsize=6)
+            axes.bar_label(bars, [f"{height:.2f}" if height else "" for height in heights], fontsize=6)
         axes.set(title=f"Python {run['python']}", ylabel="ratio to by hand", ylim=(0, 2.6))
         axes.set_xticks(range(len(run["pages"])), run["pages"])
         axes.spines[["top", "right"]].set_visible(False)
