@@ -21,8 +21,8 @@ from untor.analysis.ir import (
     UrlValue,
 )
 from untor.codegen import steps
-from untor.codegen.program_expressions import SHARED
 from untor.codegen.program_loops import LoopCompiler
+from untor.codegen.program_values import SHARED
 from untor.codegen.runs import LONGEST_RUN, escaping_of, is_static
 from untor.escape.url import FIXED, QUERY
 from untor.language import tree

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from untor.codegen import steps
-from untor.codegen.program_expressions import ExpressionCompiler, Position
+from untor.codegen.program_expressions import ExpressionCompiler
+from untor.codegen.program_values import Position
 from untor.language import tree
 
 TYPE_CHECKING = False

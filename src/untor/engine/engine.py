@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
-from functools import partial
-
 from untor.compiler.compiler import Compiler
 from untor.compiler.origin import Origin
 from untor.compiler.settings import CompilerSettings
-from untor.engine.options import checked_attributes, checked_name, checked_origin, checked_script_types, one_of
+from untor.engine.options import (
+    checked_attributes,
+    checked_name,
+    checked_origin,
+    checked_script_types,
+    one_of,
+    with_locale,
+)
+from untor.engine.own_helpers import OwnHelpers
 from untor.engine.template import Template
 from untor.escape import SCHEMES
 from untor.escape.accelerated import IS_BUILT
@@ -24,12 +30,11 @@ if TYPE_CHECKING:
     from datetime import datetime
     from typing import Any, Literal, TypeVar
 
-    from untor.analysis.names import Known
     from untor.check.findings import Finding
     from untor.web.csp import Policy
     from untor.web.response import Page
-    from untor.web.routes import Links, Router
-    from untor.web.static import Assets, Static
+    from untor.web.routes import Router
+    from untor.web.static import Static
 
     Function = TypeVar("Function", bound=Callable[..., object])
 
@@ -100,34 +105,19 @@ class Engine:
                 raise ValueError(f"{option} must be a collection, like {{{value!r}}}, not one text")  # noqa: TRY004
         self.locale = locale
         self.policy = policy
-        self.assets: Assets | None = None
-        self.links: Links | None = None
         self.filters = built_in(LocaleSettings(locale, timezone, clock))
-        self.helpers: dict[str, Callable[..., object]] = {}
+        self.helpers = {checked_name("helper", name): function for name, function in (helpers or {}).items()}
         self.globals = dict(globals or {})
-        for name, function in (helpers or {}).items():
-            self.helpers[checked_name("helper", name)] = function
-        checks: dict[str, Known] = {}
-        if static is not None:
-            from untor.web.static import Assets  # noqa: PLC0415  only where there are any
-
-            self.assets = found = Assets(static, reload=reload)
-            self._own_helper("static", "asset", found.asset)
-            self._own_helper("static", "integrity", found.integrity)
-            checks["asset"] = checks["integrity"] = lambda name, _: found.trouble(name)
-        if links is not None:
-            from untor.web.routes import Links  # noqa: PLC0415
-
-            self.links = Links(links)
-            self._own_helper("links", "link", self.links.link)
-            checks["link"] = self.links.trouble
+        own = OwnHelpers(static, links, reload=reload)
+        own.add_to(self.helpers)
+        self.assets, self.links = own.assets, own.links
         for name, function in (filters or {}).items():
-            self.filters[checked_name("filter", name)] = self._with_locale(function)
+            self.filters[checked_name("filter", name)] = with_locale(function, locale)
         settings = CompilerSettings(
             filters=self.filters,
             helpers=self.helpers,
             globals=self.globals,
-            helper_checks=checks,
+            helper_checks=own.checks,
             lenient=missing == "empty",
             calls_methods=calls == "methods",
             url_schemes=frozenset(scheme.lower().removesuffix(":") for scheme in url_schemes),
@@ -135,6 +125,7 @@ class Engine:
             attributes=checked_attributes(attributes),
             script_types=checked_script_types(script_types),
         )
+        self._own_helpers = own.helpers.keys()
         self._options: dict[str, Any] = {
             "folders": folders,
             "globals": globals,
@@ -252,7 +243,7 @@ class Engine:
         A filter with a keyword-only parameter ``locale`` receives the engine's. Raises ``ValueError`` if templates
         could not write the name, or a built-in filter has it.
         """
-        self.filters[checked_name("filter", function.__name__)] = self._with_locale(function)
+        self.filters[checked_name("filter", function.__name__)] = with_locale(function, self.locale)
         return function
 
     def helper(self, function: Function) -> Function:
@@ -261,28 +252,14 @@ class Engine:
         Raises ``ValueError`` if templates could not write the name, or the engine has a helper of that name.
         """
         name = checked_name("helper", function.__name__)
-        if name in self._own_helpers():
+        if name in self._own_helpers:
             raise ValueError(f'the engine has a helper "{name}" of its own; give yours another name')
         self.helpers[name] = function
         return function
 
-    def _own_helper(self, option: str, name: str, function: Callable[..., object]) -> None:
-        if name in self.helpers:
-            raise ValueError(f'with {option}, the engine has a helper "{name}" of its own; give yours another name')
-        self.helpers[name] = function
-
-    def _with_locale(self, function: Callable[..., object]) -> Callable[..., object]:
-        """Give a filter that asks for it the engine's locale; a template may still name another."""
-        defaults = getattr(function, "__kwdefaults__", None) or {}
-        code = getattr(function, "__code__", None)
-        if code is None or "locale" in defaults:
-            return function
-        only = code.co_varnames[code.co_argcount : code.co_argcount + code.co_kwonlyargcount]
-        return partial(function, locale=self.locale) if "locale" in only else function
-
     def __reduce__(self) -> tuple[object, tuple[object, ...]]:
         filters = {name: made for name, made in self.filters.items() if name not in NAMES}
-        helpers = {name: made for name, made in self.helpers.items() if name not in self._own_helpers()}
+        helpers = {name: made for name, made in self.helpers.items() if name not in self._own_helpers}
         return _engine, ({**self._options, "filters": filters, "helpers": helpers},)
 
     @property
@@ -295,9 +272,6 @@ class Engine:
         self.compiler.reload = reload
         if self.assets is not None:
             self.assets.reload = reload
-
-    def _own_helpers(self) -> set[str]:
-        return {*(("asset", "integrity") if self.assets else ()), *(("link",) if self.links else ())}
 
     def _changed(self, name: str) -> bool:
         stamps = self._stamps.get(name, {})

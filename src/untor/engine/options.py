@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from untor.escape.origins import origin_of
 from untor.filters import NAMES
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Callable, Mapping
 
 
 def one_of(option: str, value: str, *allowed: str) -> None:
@@ -72,3 +74,13 @@ def checked_origin(url: str) -> str:
     if origin is None or url.rstrip("/").count("/") > 2:  # noqa: PLR2004  those after the scheme
         raise ValueError(f"resource_origins takes origins like 'https://cdn.ellery.example', not {url!r}")
     return origin
+
+
+def with_locale(function: Callable[..., object], locale: str) -> Callable[..., object]:
+    """Give a filter that asks for it the engine's locale; a template may still name another."""
+    defaults = getattr(function, "__kwdefaults__", None) or {}
+    code = getattr(function, "__code__", None)
+    if code is None or "locale" in defaults:
+        return function
+    only = code.co_varnames[code.co_argcount : code.co_argcount + code.co_kwonlyargcount]
+    return partial(function, locale=locale) if "locale" in only else function

@@ -1,0 +1,46 @@
+"""The helpers that an engine has itself: the URLs of static files and of the application's pages."""
+
+from __future__ import annotations
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping
+
+    from untor.analysis.names import Known
+    from untor.web.routes import Links, Router
+    from untor.web.static import Assets, Static
+
+
+class OwnHelpers:
+    """``asset`` and ``integrity`` with static files, ``link`` with routes; ``checks`` say what is wrong with a call."""
+
+    def __init__(
+        self,
+        static: Static | None,
+        links: Mapping[str, str] | Router | Callable[..., object] | None,
+        *,
+        reload: bool,
+    ) -> None:
+        self.assets: Assets | None = None
+        self.links: Links | None = None
+        self.helpers: dict[str, Callable[..., object]] = {}
+        self.checks: dict[str, Known] = {}
+        if static is not None:
+            from untor.web.static import Assets  # noqa: PLC0415  only where there are any
+
+            self.assets = found = Assets(static, reload=reload)
+            self.helpers |= {"asset": found.asset, "integrity": found.integrity}
+            self.checks["asset"] = self.checks["integrity"] = lambda name, _: found.trouble(name)
+        if links is not None:
+            from untor.web.routes import Links  # noqa: PLC0415
+
+            self.links = Links(links)
+            self.helpers["link"] = self.links.link
+            self.checks["link"] = self.links.trouble
+
+    def add_to(self, helpers: dict[str, Callable[..., object]]) -> None:
+        """Add them to the helpers of the site. Raises ``ValueError`` where one of these has such a name."""
+        for name in self.helpers.keys() & helpers.keys():
+            option = "links" if name == "link" else "static"
+            raise ValueError(f'with {option}, the engine has a helper "{name}" of its own; give yours another name')
+        helpers |= self.helpers
