@@ -64,6 +64,8 @@ class Lazy:
 engine = Engine(calls="methods")
 
 MISSES = [
+    ({"b": 1}, "<! if a.b !>x<! end !>", 'There is no "a" here.', "The page was given b."),
+    ({"b": 1}, "{= 1 if not a.b else 2 =}", 'There is no "a" here.', "The page was given b."),
     ({"a": {"vessel": {"nam": 1}}}, "{= a.vessel.name =}", 'There is no "name" in this dict.', 'Did you mean "nam"?'),
     ({"a": Plain("x")}, "{= a.b =}{= a.d =}", 'There is no "d" in this Plain.', "It has b, c."),
     ({"a": Plain(Lazy())}, "{= a.b.c =}{= a.b.b =}", 'There is no "b" in this Lazy.', "It has code of its own for that, which ended in an AttributeError."),

@@ -26,7 +26,7 @@ else:  # typing is not loaded to render a page
 
 _COUNT = {name: number for number, name in enumerate(steps.COUNTING)}
 
-SHARED = 1_000_000
+SHARED = 1 << 28
 """The slots of objects that are read from several times are numbered from here on, until all others are known."""
 
 

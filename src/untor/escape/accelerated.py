@@ -33,7 +33,7 @@ def accelerated(function: Function) -> Function:
     return _extension.install(function.__name__, function) if IS_BUILT else function
 
 
-def program(*tables: object) -> Program:
+def program(*tables: object) -> Program:  # pragma: no cover  as above
     """Return a program of the extension. Raises ``ValueError`` and ``TypeError`` for tables that are not of one."""
     return _extension.program(*tables)  # type: ignore[no-any-return]
 

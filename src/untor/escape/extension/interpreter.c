@@ -147,12 +147,14 @@ static int leave(Run *run)
     if (run->depth == 0)
         return -1;
     Activation back = run->stack[--run->depth];
+    Environment *left = run->environment;
+    /* What is let go may run code, which must not find what is half gone. */
+    run->environment = back.environment;
     if (back.owned)
-        free_environment(run->environment);
+        free_environment(left);
     else
         for (int i = 0; i < back.count; i++)
-            run->environment->contents[back.first + i].environment = NULL;
-    run->environment = back.environment;
+            left->contents[back.first + i].environment = NULL;
     return back.at;
 }
 

@@ -26,7 +26,7 @@ enum { AS_PAIRS = 1, AS_SIZED = 2 };
 enum { OF_SCOPE, TAKEN, OF_PIECE };
 enum { ANYTHING, TEXT_ONLY, WHOLE, NUMBER, TRUTH_ONLY, SEQUENCE, MAPPING };
 
-#define MOST_SLOTS 20000
+#define MOST_SLOTS 1000000
 
 typedef struct {
     int entry, end, slots, loops, contents, parameters;

@@ -27,13 +27,15 @@ static void end(Run *run)
 {
     while (run->depth) {
         Activation back = run->stack[--run->depth];
-        if (back.owned)
-            free_environment(run->environment);
+        Environment *left = run->environment;
         run->environment = back.environment;
+        if (back.owned)
+            free_environment(left);
     }
-    if (run->root != NULL)
-        free_environment(run->root);
+    Environment *root = run->root;
     run->root = run->environment = NULL;
+    if (root != NULL)
+        free_environment(root);
     if (run->stack != run->first)
         PyMem_Free(run->stack);
     run->stack = run->first;
@@ -235,8 +237,8 @@ static int rendering_traverse(Rendering *self, visitproc visit, void *arg)
 static int rendering_clear(Rendering *self)
 {
     if (!self->going) {
-        end(&self->run);
         self->is_over = 1;
+        end(&self->run);
     }
     return 0;
 }
