@@ -31,9 +31,9 @@ class SharedOwners:
     @contextmanager
     def perhaps(self) -> Iterator[None]:
         """Forget afterwards what is read from now on, since it may not be."""
-        known = dict(self.known)
+        known_before = dict(self.known)
         yield
-        self.known = known
+        self.known = known_before
 
     def find(self, node: tree.Attribute) -> tuple[int, bool] | None:
         """Return the number of an owner, and whether it has been read; ``None`` for one that is not a path of names."""
@@ -59,6 +59,6 @@ class SharedOwners:
 def spine(node: tree.Binary, *, is_logical: bool) -> tuple[tree.Expression, list[tree.Binary]]:
     """Return the first operand of operations that are grouped from the left, and the operations from there on."""
     operations = [node]
-    while isinstance(left := operations[-1].left, tree.Binary) and (left.operator in {"and", "or"}) == is_logical:
-        operations.append(left)
+    while isinstance(inner := operations[-1].left, tree.Binary) and (inner.operator in {"and", "or"}) == is_logical:
+        operations.append(inner)
     return operations[-1].left, operations[::-1]

@@ -155,34 +155,34 @@ class ExpressionCompiler(ValueCompiler):
         """Compile a calculation, or several that follow one another."""
         first, rest = spine(node, is_logical=False)
         mark = self.top
-        left = self.value(first)
+        operand = self.value(first)
         for each in rest:
             right = self.value(each.right)
             slot = self.into(to if each is node else None, mark)
             if each.operator == "%":
-                self.called(self.tables.link("runtime", "modulo"), [left, right], slot, each.start, each.end)
+                self.called(self.tables.link("runtime", "modulo"), [operand, right], slot, each.start, each.end)
             else:
-                self.placed(each.start, each.end, steps.BINARY, slot, left, right, _CALCULATE[each.operator])
-            left = slot
-        return left
+                self.placed(each.start, each.end, steps.BINARY, slot, operand, right, _CALCULATE[each.operator])
+            operand = slot
+        return operand
 
     def comparisons(self, node: tree.Comparisons, to: int | None) -> int:
         """Compile comparisons, of which the first that is not true decides."""
         slot = self.fresh() if to is None else to
         mark = self.top
-        left = self.value(node.first)
+        left_operand = self.value(node.first)
         ends = []
-        known = None
+        known_before = None
         for number, (operator, operand) in enumerate(node.rest):
             if number:
-                known = known or dict(self.owners.known)
+                known_before = known_before or dict(self.owners.known)
                 at = self.placed(node.start, node.end, steps.TEST, slot, 0, 0)
                 self.targets.append(at + 3)
                 ends.append(at + 3)
             right = self.value(operand)
-            self.placed(node.start, node.end, steps.COMPARE, slot, left, right, _COMPARE[operator])
-            left = right
-        self.owners.known = known or self.owners.known
+            self.placed(node.start, node.end, steps.COMPARE, slot, left_operand, right, _COMPARE[operator])
+            left_operand = right
+        self.owners.known = known_before or self.owners.known
         self.here(*ends)
         self.top = mark
         return slot
@@ -211,23 +211,23 @@ class ExpressionCompiler(ValueCompiler):
         """Compile the call of a function."""
         text = self.function.source.text[node.function.start : node.function.end]
         mark = self.top
-        shown = self.tables.constant(text)
+        words = self.tables.constant(text)
         if isinstance(node.function, tree.Attribute):
             owner = self.owner(node.function.owner, lenient=False)
-            operands = [owner, self.tables.constant(node.function.name), shown]
+            operands = [owner, self.tables.constant(node.function.name), words]
             function = self.into(None, mark)
             finder = self.tables.link("calls", "callee_of")
             self.called(finder, operands, function, node.function.start, node.function.end)
         else:
             value = self.value(node.function)
             function = self.into(None, mark)
-            self.placed(node.function.start, node.function.end, steps.CALLEE, function, value, shown)
+            self.placed(node.function.start, node.function.end, steps.CALLEE, function, value, words)
         arguments = [self.handed(part) for part in node.arguments]
         arguments += [self.handed(part) for part in node.named.values()]
         slot = self.into(to, mark)
-        named = tuple(node.named)
+        names = tuple(node.named)
         return self.called(
-            function, arguments, slot, node.start, node.end, named=named, kind="call", word=text, wait=wait
+            function, arguments, slot, node.start, node.end, named=names, kind="call", word=text, wait=wait
         )
 
     def filter(self, node: tree.Filter, to: int | None, *, lenient: bool, wait: bool) -> int:
@@ -241,8 +241,8 @@ class ExpressionCompiler(ValueCompiler):
         for each in reversed(filters):
             if operand is None:
                 # Built-in filters do nothing with a function but refuse it.
-                read = self.value if each.name in NAMES else self.handed
-                operand = read(each.value, lenient=lenient)
+                compile_value = self.value if each.name in NAMES else self.handed
+                operand = compile_value(each.value, lenient=lenient)
             self.filtered(each, operand, slot, wait=wait or each is not node)
             operand = slot
             self.top = mark
@@ -257,7 +257,7 @@ class ExpressionCompiler(ValueCompiler):
         with self.owners.perhaps():
             arguments = [operand, *map(self.handed, node.arguments), *map(self.handed, node.named.values())]
         function, start = self.tables.link("filter", node.name), node.name_start
-        end, named = start + len(node.name), tuple(node.named)
-        self.called(function, arguments, slot, start, end, named=named, kind="filter", word=node.name, wait=wait)
+        end, names = start + len(node.name), tuple(node.named)
+        self.called(function, arguments, slot, start, end, named=names, kind="filter", word=node.name, wait=wait)
         if skip is not None:
             self.here(skip)

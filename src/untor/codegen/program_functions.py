@@ -71,7 +71,7 @@ class FunctionCompiler(LoopCompiler):
             return
         place = parameter.start, parameter.end
         if self.is_main or self.function.context:
-            given = self.jump(steps.GIVEN, slot) if not self.is_main else None
+            jump = self.jump(steps.GIVEN, slot) if not self.is_main else None
             number = self.tables.inputs[parameter.name]
             if self.is_main:
                 self.step(steps.COPY, slot, number)
@@ -79,12 +79,12 @@ class FunctionCompiler(LoopCompiler):
             else:
                 self.placed(*place, steps.INPUT, slot, number, -1, 1)
             self.checked(parameter, slot, *place)
-            if given is not None:
-                self.here(given)
+            if jump is not None:
+                self.here(jump)
         if parameter.default is not None:
-            given = self.jump(steps.GIVEN, slot)
+            jump = self.jump(steps.GIVEN, slot)
             self.value(parameter.default, slot)
-            self.here(given)
+            self.here(jump)
         elif self.function.context:
             name, none = self.tables.name(parameter.name), self.tables.constant(None)
             self.placed(*place, steps.NEED, slot, name, steps.TAKEN, none, 0)
@@ -97,18 +97,18 @@ class FunctionCompiler(LoopCompiler):
             return
         default = parameter.default
         none = isinstance(default, tree.Constant) and default.value is None
-        wanted = [self.tables.constant(each) for each in (parameter.name, parameter.type, none)]
+        operands = [self.tables.constant(each) for each in (parameter.name, parameter.type, none)]
         kind = steps.KINDS.index(parameter.type) if parameter.type in steps.KINDS else 0
-        self.placed(start, end, steps.CHECK, slot, self.tables.link("runtime", "check"), *wanted, kind)
+        self.placed(start, end, steps.CHECK, slot, self.tables.link("runtime", "check"), *operands, kind)
 
     def enter(self, operation: CallFunction) -> None:
         """Call another template or part."""
         function, node = operation.function, operation.node
-        given = {each.name: each for each in operation.given}
+        arguments = {each.name: each for each in operation.given}
         number = self.tables.function(function)
         for content in operation.closures:
             self.content(content)
-        operands = [self.argument(given.get(parameter.name)) for parameter in function.parameters]
+        operands = [self.argument(arguments.get(parameter.name)) for parameter in function.parameters]
         contents = [self.contents[name] for name in function.slots]
         parts = (steps.ENTER, number, len(operands), *operands, len(contents), *contents)
         self.placed(node.start, node.end, *parts)
@@ -141,8 +141,8 @@ class FunctionCompiler(LoopCompiler):
         """Print the content of a slot."""
         for content in operation.closures:
             self.content(content)
-        given = [self.contents[each.name] for each in operation.closures]
-        self.step(steps.SLOT, self.contents[operation.name], len(given), *given)
+        numbers = [self.contents[each.name] for each in operation.closures]
+        self.step(steps.SLOT, self.contents[operation.name], len(numbers), *numbers)
 
     # --- operations --------------------------------------------------------------------------------------------------
 
@@ -252,10 +252,10 @@ class FunctionCompiler(LoopCompiler):
     def print(self, operation: PrintValue) -> None:
         """Print a value through its escaping functions."""
         node = operation.expression
-        called, letter = escaping_of(operation)
-        value = self.value(node, wait=bool(called) or not letter)
+        functions, letter = escaping_of(operation)
+        value = self.value(node, wait=bool(functions) or not letter)
         before, after = operation.before, operation.after
-        for function, inner in called:
+        for function, inner in functions:
             operands = [*map(self.tables.constant, before), value]
             operands += [self.tables.link("escaper", inner)] if inner else map(self.tables.constant, after)
             value = self.fresh()

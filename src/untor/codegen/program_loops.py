@@ -119,7 +119,7 @@ class LoopCompiler(ExpressionCompiler):
 
         Returns the slot that says so, where the next item is taken, and the places that say where to go on without one.
         """
-        last, waiting, found, following = (self.fresh() for _ in range(4))
+        last, waiting, next_item, following = (self.fresh() for _ in range(4))
         true, false = self.tables.constant(value=True), self.tables.constant(value=False)
         self.base = self.top
         self.step(steps.COPY, waiting, false)
@@ -132,16 +132,16 @@ class LoopCompiler(ExpressionCompiler):
             self.condition(condition, take)
             self.scopes.pop()
         first = self.jump(steps.TEST, waiting, 0)
-        self.step(steps.COPY, item, found)
-        self.step(steps.COPY, found, following)
+        self.step(steps.COPY, item, next_item)
+        self.step(steps.COPY, next_item, following)
         begin = self.jump(steps.JUMP)
         self.here(first)
-        self.step(steps.COPY, found, following)
+        self.step(steps.COPY, next_item, following)
         self.step(steps.COPY, waiting, true)
         self.back(take, steps.JUMP)
         self.here(*drained)
         nothing = self.jump(steps.TEST, waiting, 0)
-        self.step(steps.COPY, item, found)
+        self.step(steps.COPY, item, next_item)
         self.step(steps.COPY, last, true)
         self.here(begin)
         return last, take, [nothing]

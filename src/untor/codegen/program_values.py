@@ -98,8 +98,8 @@ class ValueCompiler(Assembler):
         if lenient:
             maybe = self.tables.link("runtime", "dot_data_maybe" if self.handing_on else "dot_maybe")
             return self.called(maybe, [owner, self.tables.constant(node.name)], slot, node.start, node.end, wait=wait)
-        read = steps.READ_DATA if self.handing_on else steps.READ
-        self.placed(node.start, node.end, read, slot, owner, self.tables.name(node.name), int(wait))
+        step = steps.READ_DATA if self.handing_on else steps.READ
+        self.placed(node.start, node.end, step, slot, owner, self.tables.name(node.name), int(wait))
         return slot
 
     def counted(self, position: Position, name: str, to: int | None) -> int:
@@ -113,13 +113,13 @@ class ValueCompiler(Assembler):
     def owner(self, node: tree.Expression, *, lenient: bool) -> int:
         """Compile the owner before a dot: after a ``?``, ``None`` is as good as missing."""
         outer, self.handing_on = self.handing_on, False
-        found = None
+        shared = None
         if isinstance(node, tree.Attribute) and not (lenient or self.tables.lenient):
-            found = self.owners.find(node)
-        if found is None:
+            shared = self.owners.find(node)
+        if shared is None:
             operand = self.value(node, lenient=lenient)
         else:
-            number, is_read = found
+            number, is_read = shared
             self.most_owners = max(self.most_owners, number + 1)
             operand = SHARED + number
             if not is_read:

@@ -55,14 +55,14 @@ def module_of(plan: TemplateIR, name: str, state: ModuleState) -> ast.Module:
         ast.Compare(load("_context"), [ast.Is()], [constant(None)]),
         ast.UnaryOp(ast.Not(), load("_everywhere")),
     ]
-    merged = call("_merge", load("_context"), load("_values"))
-    scope = ast.IfExp(ast.BoolOp(ast.And(), alone), load("_values"), merged)
+    merge = call("_merge", load("_context"), load("_values"))
+    scope = ast.IfExp(ast.BoolOp(ast.And(), alone), load("_values"), merge)
     start: list[ast.stmt] = [ast.Assign([store("_scope")], scope), *inputs_read(main.expressions.inputs)]
     if plan.nonces:
         nonce = ast.Call(ast.Attribute(load("_scope"), "get", LOAD), [load("_NONCE"), constant("")], [])
         start.append(ast.Assign([store("_nonce")], nonce))
-    if is_one_run(plan.main.body) and (written := way.at_once(body)):
-        whole = written
+    if is_one_run(plan.main.body) and (at_once := way.at_once(body)):
+        whole = at_once
     else:
         whole = [*way.start(), *body, *way.finish()]
     module = ast.Module([*functions.values(), way.entry([*start, *whole])], [])
@@ -72,13 +72,13 @@ def module_of(plan: TemplateIR, name: str, state: ModuleState) -> ast.Module:
 
 def _in_files(code: CodeType, files: dict[str, str], file: str = "") -> CodeType:
     """Give each function's code the file that its template came from: a module of Python has only one."""
-    changed = False
+    is_changed = False
     constants = list(code.co_consts)
     for index, each in enumerate(constants):
         if isinstance(each, CodeType):
             inner = file or files.get(each.co_name, "")
             constants[index] = _in_files(each, files, inner)
-            changed = True
+            is_changed = True
     if file:
         code = code.replace(co_filename=file)
-    return code.replace(co_consts=tuple(constants)) if changed else code
+    return code.replace(co_consts=tuple(constants)) if is_changed else code

@@ -70,10 +70,10 @@ class ModuleState:
 def inputs_read(inputs: Mapping[str, str]) -> list[ast.stmt]:
     """Read the names of the context into local variables."""
     get = ast.Attribute(load("_scope"), "get", LOAD)
-    read: list[ast.stmt] = [ast.Assign([store("_get")], get)] if inputs else []
+    statements: list[ast.stmt] = [ast.Assign([store("_get")], get)] if inputs else []
     for name, variable in sorted(inputs.items()):
-        read.append(ast.Assign([store(variable)], call("_get", constant(name), load("_MISSING"))))
-    return read
+        statements.append(ast.Assign([store(variable)], call("_get", constant(name), load("_MISSING"))))
+    return statements
 
 
 class ExpressionGenerator:
@@ -215,14 +215,14 @@ class ExpressionGenerator:
     def _owner(self, node: tree.Expression, *, lenient: bool) -> ast.expr:
         """Build the owner before a dot: after a ``?``, ``None`` is as good as missing."""
         outer, self.handing_on = self.handing_on, False
-        found = self.owners.find(node) if isinstance(node, tree.Attribute) and not (lenient or self.lenient) else None
+        shared = self.owners.find(node) if isinstance(node, tree.Attribute) and not (lenient or self.lenient) else None
         expression: ast.expr
-        if found is not None and found[1]:
-            expression = load(f"_o{found[0]}")
+        if shared is not None and shared[1]:
+            expression = load(f"_o{shared[0]}")
         else:
             expression = self.build(node, lenient=lenient)
-            if found is not None:
-                expression = ast.NamedExpr(store(f"_o{found[0]}"), expression)
+            if shared is not None:
+                expression = ast.NamedExpr(store(f"_o{shared[0]}"), expression)
         self.handing_on = outer
         return call("_none_is_missing", expression) if isinstance(node, tree.Maybe) and not lenient else expression
 
@@ -272,24 +272,24 @@ class ExpressionGenerator:
     def _binary(self, node: tree.Binary, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         is_logical = node.operator in {"and", "or"}
         first, rest = spine(node, is_logical=is_logical)
-        left = self.handed(first) if is_logical else self.build(first)
-        known = self.owners.known
+        operand = self.handed(first) if is_logical else self.build(first)
+        known_before = self.owners.known
         for each in rest:
             if is_logical:
                 self.owners.known = dict(self.owners.known)
                 operator = ast.And() if each.operator == "and" else ast.Or()
-                left = ast.BoolOp(operator, [left, self.handed(each.right)])
+                operand = ast.BoolOp(operator, [operand, self.handed(each.right)])
             else:
                 right = self.build(each.right)
-                left = (
-                    call("_modulo", left, right)
+                operand = (
+                    call("_modulo", operand, right)
                     if each.operator == "%"
-                    else ast.BinOp(left, _BINARY[each.operator](), right)
+                    else ast.BinOp(operand, _BINARY[each.operator](), right)
                 )
-            left = self._placed(left, each.start, each.end)
+            operand = self._placed(operand, each.start, each.end)
         if is_logical:
-            self.owners.known = known
-        return left
+            self.owners.known = known_before
+        return operand
 
     def _comparisons(self, node: tree.Comparisons, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         operators: list[ast.cmpop] = [_COMPARE[operator]() for operator, _ in node.rest]
@@ -322,8 +322,8 @@ class ExpressionGenerator:
             function = call("_callee", self.build(node.function), constant(source_text))
         self._placed(function, node.function.start, node.function.end)
         arguments = [self.handed(part) for part in node.arguments]
-        named = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
-        code_call = ast.Call(function, arguments, named)
+        keywords = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
+        code_call = ast.Call(function, arguments, keywords)
         self.state.calls[self.locations.called(node.start)] = ("call", source_text)
         return code_call
 
@@ -333,8 +333,8 @@ class ExpressionGenerator:
             filters.append(filters[-1].value)
         last = filters[-1]
         # Built-in filters do nothing with a function but refuse it.
-        read = self.build if last.name in NAMES else self.handed
-        value = read(last.value, lenient=lenient)
+        build_value = self.build if last.name in NAMES else self.handed
+        value = build_value(last.value, lenient=lenient)
         for each in reversed(filters):
             value = self._filtered(each, value)
             if each is not node:
@@ -347,10 +347,10 @@ class ExpressionGenerator:
         self.state.filters.add(node.name)
         with self.owners.perhaps():
             arguments: list[ast.expr] = [load(name), *(self.handed(part) for part in node.arguments)]
-            named = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
+            keywords = [ast.keyword(key, self.handed(part)) for key, part in node.named.items()]
         if node.name in TAKE_NONE:
             arguments[0] = value
-        function = ast.Call(load(f"_f_{node.name}"), arguments, named)
+        function = ast.Call(load(f"_f_{node.name}"), arguments, keywords)
         self._placed(function, node.name_start, node.name_start + len(node.name))
         self.state.calls[self.locations.called(node.name_start)] = ("filter", node.name)
         if node.name in TAKE_NONE:

@@ -54,8 +54,8 @@ class FunctionGenerator(LoopGenerator):
         self.way = way
         self.state = state
         self.locations = Locations(function.source)
-        known = None if function.context else [parameter.name for parameter in function.parameters]
-        self.expressions = ExpressionGenerator(self.locations, state, known=known, awaits=way.awaits)
+        names = None if function.context else [parameter.name for parameter in function.parameters]
+        self.expressions = ExpressionGenerator(self.locations, state, known=names, awaits=way.awaits)
         self.depth = self.levels = 0
         self.statements: list[ast.stmt] = []
         self.parts: list[ast.expr] = []
@@ -68,17 +68,17 @@ class FunctionGenerator(LoopGenerator):
 
     def body(self) -> list[ast.stmt]:
         """Return the statements of the entry function, but for those that read its values."""
-        taken = [statement for each in self.function.parameters for statement in self.taken(each, entry=True)]
-        return [*taken, *self.block(self.function.body, APPEND)]
+        statements = [statement for each in self.function.parameters for statement in self.taken(each, entry=True)]
+        return [*statements, *self.block(self.function.body, APPEND)]
 
     def definition(self) -> ast.stmt:
         """Return the definition of a function."""
         function = self.function
-        taken = [statement for each in function.parameters for statement in self.taken(each, entry=False)]
+        statements = [statement for each in function.parameters for statement in self.taken(each, entry=False)]
         inner = self.block(function.body, APPEND)
         start = inputs_read(self.expressions.inputs) if function.context else []
         names = [*self.passed_to(function), *(f"_p_{each.name}" for each in function.parameters)]
-        body = [*start, *taken, *inner]
+        body = [*start, *statements, *inner]
         return self.way.define(function.name, [*names, *function.slots], body, plain=function.plain)
 
     def taken(self, parameter: tree.Parameter, *, entry: bool) -> list[ast.stmt]:
@@ -131,11 +131,11 @@ class FunctionGenerator(LoopGenerator):
     def call(self, operation: CallFunction, target: str) -> None:
         """Call another template or part."""
         function, node = operation.function, operation.node
-        given = {each.name: each for each in operation.given}
+        arguments = {each.name: each for each in operation.given}
         self.state.called.setdefault(function.name, function)
         self.statements += [self.content(each) for each in operation.closures]
         values: list[ast.expr] = [load(name) for name in self.passed_to(function)]
-        values += [self.value_given(given.get(parameter.name)) for parameter in function.parameters]
+        values += [self.value_given(arguments.get(parameter.name)) for parameter in function.parameters]
         slots = [ast.keyword(name, load(name)) for name in function.slots]
         invoked = self.way.invoke(function.name, target, values, slots, plain=function.plain)
         self.statements.append(self.locations.place(invoked, node.start, node.end))
@@ -259,13 +259,13 @@ class FunctionGenerator(LoopGenerator):
             awaited = ast.Assign([store(name)], self.expressions.awaited(load(name), node))
             self.statements.append(self.locations.place(awaited, node.start, node.end))
         if self.parts:
-            written = self.parts[0]
+            text = self.parts[0]
             if len(self.parts) > 1:
                 parts: list[ast.expr] = [
                     each if isinstance(each, ast.Constant) else ast.FormattedValue(each, -1) for each in self.parts
                 ]
-                written = ast.JoinedStr(parts)
-            statement = ast.Expr(call(target, written))
+                text = ast.JoinedStr(parts)
+            statement = ast.Expr(call(target, text))
             self.statements.append(statement)
         self.parts, self.values, self.waiting = [], 0, []
         self.expressions.owners.forget()
@@ -281,16 +281,16 @@ class FunctionGenerator(LoopGenerator):
     def print(self, operation: PrintValue) -> None:
         """Print a value through its escaping functions."""
         node = operation.expression
-        called, letter = escaping_of(operation)
-        value = self.expressions.printed(node, self.statements, awaits=bool(called) or not letter)
+        functions, letter = escaping_of(operation)
+        value = self.expressions.printed(node, self.statements, awaits=bool(functions) or not letter)
         before: list[ast.expr] = [constant(text) for text in operation.before]
         after: list[ast.expr] = [constant(text) for text in operation.after]
-        for name, inner in called:
+        for name, inner in functions:
             others = [load(self.state.escaper(inner))] if inner else after
             value = call(self.state.escaper(name), *before, value, *others)
             self.locations.place(value, node.start, node.end)
             before, after = [], []
-        if self.expressions.may_wait(node) and not called and letter:
+        if self.expressions.may_wait(node) and not functions and letter:
             # All values of a run are read before the first of them is awaited.
             name = self.expressions.fresh("_r")
             self.statements.append(self.locations.place(ast.Assign([store(name)], value), node.start, node.end))
@@ -300,11 +300,11 @@ class FunctionGenerator(LoopGenerator):
         if not letter:
             self.write(value)
             return
-        printed: ast.expr = call(self.state.escaper(_ESCAPERS[letter]), *before, value, *after)
-        self.locations.place(printed, node.start, node.end)
+        written_value: ast.expr = call(self.state.escaper(_ESCAPERS[letter]), *before, value, *after)
+        self.locations.place(written_value, node.start, node.end)
         if letter in _SPECIAL and isinstance(value, ast.Name):
-            printed = self.tested(value, _SPECIAL[letter], printed)
-        self.write(printed)
+            written_value = self.tested(value, _SPECIAL[letter], written_value)
+        self.write(written_value)
 
     @staticmethod
     def tested(value: ast.Name, special: tuple[ast.Constant, ...], built: ast.expr) -> ast.expr:

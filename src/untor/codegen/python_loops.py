@@ -103,10 +103,10 @@ class LoopGenerator:
             condition = self.expressions.truth(node.condition)
             self.expressions.owners.forget()
             place = node.iterable.start, node.iterable.end
-            found = self.locations.place(ast.Name(rows, LOAD), *place)
-            kept = ast.comprehension(_target(names), found, [condition], int(self.is_async(node)))
+            source_rows = self.locations.place(ast.Name(rows, LOAD), *place)
+            generator = ast.comprehension(_target(names), source_rows, [condition], int(self.is_async(node)))
             element = load(names[0]) if len(names) == 1 else ast.Tuple([load(name) for name in names], LOAD)
-            items = self.locations.place(ast.GeneratorExp(element, [kept]), *place)
+            items = self.locations.place(ast.GeneratorExp(element, [generator]), *place)
         return items, names
 
     def position(self, name: str) -> dict[str, ast.expr]:
@@ -124,10 +124,10 @@ class LoopGenerator:
             position["last"] = load(last)
             return call(self.helper("_ahead", node), items), ast.Tuple([item, store(last)], STORE)
         rows, total = self.expressions.fresh("_rows"), self.expressions.fresh("_total")
-        listed: ast.expr = call(self.helper("_sized", node), items)
+        rows_list: ast.expr = call(self.helper("_sized", node), items)
         place = node.iterable.start, node.iterable.end
-        listed = self.locations.place(ast.Await(listed) if is_async else listed, *place)
-        self.statements.append(self.locations.place(ast.Assign([store(rows)], listed), *place))
+        rows_list = self.locations.place(ast.Await(rows_list) if is_async else rows_list, *place)
+        self.statements.append(self.locations.place(ast.Assign([store(rows)], rows_list), *place))
         self.statements.append(ast.Assign([store(total)], call("_len", load(rows))))
         position["total"] = load(total)
         if "last" in operation.uses:

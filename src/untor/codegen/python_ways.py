@@ -61,12 +61,12 @@ class Way:
     ) -> ast.stmt:
         """Call such a function."""
         chunks = self.chunks and not plain
-        called = ast.Call(load(name), [*([load("_out")] if chunks else []), load(target), *given], named)
+        call_node = ast.Call(load(name), [*([load("_out")] if chunks else []), load(target), *given], named)
         if not chunks:
-            return ast.Expr(ast.Await(called) if self.awaits else called)
+            return ast.Expr(ast.Await(call_node) if self.awaits else call_node)
         if not self.awaits:
-            return ast.Expr(ast.YieldFrom(called))
-        return ast.AsyncFor(store("_chunk"), called, [ast.Expr(ast.Yield(load("_chunk")))], [], None)
+            return ast.Expr(ast.YieldFrom(call_node))
+        return ast.AsyncFor(store("_chunk"), call_node, [ast.Expr(ast.Yield(load("_chunk")))], [], None)
 
     def send(self, *, everything: bool) -> list[ast.stmt]:
         """Send off what there is so far: everything, or when there is enough of it."""

@@ -83,12 +83,12 @@ def namespace(
 ) -> dict[str, object]:
     """Return the global names of one template's code; ``helpers`` and ``filters`` come before those of the settings."""
     sources = built.sources
-    known = {**settings.filters, **filters}
+    all_filters = {**settings.filters, **filters}
     everywhere = {**settings.helpers, **settings.globals, **helpers}
     return {
         **_RUNTIME,
         **{f"_e_{name.replace('-', '_')}": escapers[name] for name in built.escapers},
-        **{f"_f_{name}": known[name] for name in built.filters},
+        **{f"_f_{name}": all_filters[name] for name in built.filters},
         **{f"_g_{name}": everywhere.get(name, MISSING) for name in built.globals},
         "_callee": calls.callee,
         "_callee_of": calls.callee_of,
@@ -112,11 +112,11 @@ def loaded(
 ) -> Program:
     """Return a program with all that it calls; ``helpers`` and ``filters`` come before those of the settings."""
     everywhere = {**settings.helpers, **settings.globals, **helpers}
-    known = {**settings.filters, **filters}
+    all_filters = {**settings.filters, **filters}
     kinds: dict[str, Callable[[str], object]] = {
         "runtime": lambda name: _RUNTIME[f"_{name}"],
         "escaper": escapers.__getitem__,
-        "filter": known.__getitem__,
+        "filter": all_filters.__getitem__,
         "global": lambda name: everywhere.get(name, MISSING),
         "calls": lambda name: getattr(calls, name),
     }

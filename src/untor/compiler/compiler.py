@@ -146,16 +146,16 @@ class Compiler:
         is_kept = text is None and not part
         if is_kept:
             source = self.loader.read(name)
-            kept = self.cache.load(source, self.loader.read, way)
-            if kept is not None and (function := self._kept_function(kept[0], way)) is not None:
-                return Compiled(source.name, function, **kept[1])
+            entry = self.cache.load(source, self.loader.read, way)
+            if entry is not None and (function := self._kept_function(entry[0], way)) is not None:
+                return Compiled(source.name, function, **entry[1])
         planned = self.analyse(origin)
-        built = self._built(planned, way)
+        code = self._built(planned, way)
         names = {"inputs": planned.inputs, "dependencies": planned.dependencies, "parts": planned.parts}
         if is_kept:
-            self.cache.save(planned.source, built, names, way)
-        shown = f"{planned.source.name}#{part}" if part else planned.source.name
-        return Compiled(shown, self._function(built, way), **names)
+            self.cache.save(planned.source, code, names, way)
+        title = f"{planned.source.name}#{part}" if part else planned.source.name
+        return Compiled(title, self._function(code, way), **names)
 
     def function(
         self,
@@ -191,10 +191,10 @@ class Compiler:
         helpers: Mapping[str, Callable[..., object]] | None = None,
         filters: Mapping[str, Callable[..., object]] | None = None,
     ) -> Callable[..., Any]:
-        given = {"helpers": helpers or {}, "filters": filters or {}}
+        functions = {"helpers": helpers or {}, "filters": filters or {}}
         if isinstance(built, CompiledProgram):
-            return way_of(loaded(built, self.settings, self.escapers, self._calls, **given), way)
-        names = namespace(built, self.settings, self.escapers, self._calls, **given)
+            return way_of(loaded(built, self.settings, self.escapers, self._calls, **functions), way)
+        names = namespace(built, self.settings, self.escapers, self._calls, **functions)
         exec(built.code, names)  # noqa: S102  code that codegen has made
         function: Callable[..., Any] = names[way]  # type: ignore[assignment]
         return function

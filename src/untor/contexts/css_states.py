@@ -181,9 +181,7 @@ def _normal(style: Style, text: str, position: int) -> int:
     if char == "/" and position + 1 == len(text):
         style.tail = "/"
         return position + 1
-    if char == "<" and "<!--".startswith(text[position : position + 4]) and len(text) - position > 1:
-        if not text.startswith("<!--", position):
-            style.state = "lost"
+    if text.startswith("<!--", position):
         style.last = ""
         return _html_comment(style, position + 4, len(text))
     if text.startswith("-->", position):
@@ -199,9 +197,9 @@ def _normal(style: Style, text: str, position: int) -> int:
         style.tail, style.prior = text[position:], style.last
         style.last = style.tail[-1]
         return len(text)
-    if char == "<" and position + 1 == len(text):
-        style.last = "<"
-        style.tail = "<"
+    if char == "<" and "<!--".startswith(text[position:]):
+        # It may still become a CDO token (§4.3.1).
+        style.tail, style.prior, style.last = text[position:], style.last, "<"
         return len(text)
     if name:
         return _name(style, text, position, end)

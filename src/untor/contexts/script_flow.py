@@ -9,7 +9,7 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from untor.contexts.placement import Unreadable, unreadable
-from untor.contexts.script_sinks import HTML_STREAMS, VALUE, Chain, Sink, assigned, called, is_sink, keyed
+from untor.contexts.script_sinks import BOUND, HTML_STREAMS, VALUE, Chain, Sink, assigned, called, is_sink, keyed
 from untor.contexts.stacks import Stack
 
 Chains = frozenset[Chain]
@@ -220,6 +220,9 @@ class Flow(NamedTuple):
             return flow._replace(chains=frozenset((*chain, name) for chain in inner.outer), literal=None)
         if inner.kind == "group" and self.chains:
             return flow._replace(chains=self.chains)
+        bound = {(*chain[:-1], BOUND) for chain in inner.callee if chain[-1] == "bind" and is_sink(chain[:-1])}
+        if bound:
+            return flow._replace(chains=frozenset(bound), literal=None)
         made = self._made(inner)
         if made:
             named = frozenset((target, made) for target in flow.level.target)

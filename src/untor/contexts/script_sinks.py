@@ -32,6 +32,9 @@ ANY = -1
 VALUE = "[value]"
 """The name in a chain of a property that a value has named."""
 
+BOUND = "[bound]"
+"""The name in a chain of what ``bind`` returns for a sink."""
+
 WINDOWS = frozenset(
     {"window", "self", "top", "parent", "globalThis", "frames", "opener", "contentWindow", "defaultView", "view"}
 )
@@ -129,6 +132,9 @@ _ATTRIBUTES: dict[str, str] = {
 }
 """What ``setAttribute`` reads a string as, by the name of the attribute; names that begin with ``on`` are code."""
 
+_MOST_ARGUMENTS = 4
+"""How many arguments the sinks have at most, those without an end apart."""
+
 _CALLING = frozenset({"call", "apply", "bind"})
 _TAG_IN_NAME = re.compile("script|iframe", re.IGNORECASE | re.ASCII)
 
@@ -142,6 +148,8 @@ def called(chain: Chain, index: int, first: str | None, elements: frozenset[tupl
     if name in _CALLING and len(chain) > 1:
         inner = _any_argument(chain[:-1])
         return inner and Sink("closed", f"{inner.what[:-3]}.{name}(…)")
+    if name == BOUND:
+        return Sink("closed", f"{owner}.bind(…)(…)")
     if chain[-2:] == ("constructor", "constructor"):
         return Sink("code", what)
     for table, kind in ((_CODE, "code"), (_HTML, "html"), (_RESOURCES, "resource-url")):
@@ -170,7 +178,8 @@ def _in_scope(owner: str) -> bool:
 
 
 def _any_argument(chain: Chain) -> Sink | None:
-    return called(chain, 0, None, frozenset()) or called(chain, 1, None, frozenset())
+    sinks = (called(chain, index, None, frozenset()) for index in range(_MOST_ARGUMENTS))
+    return next((sink for sink in sinks if sink is not None), None)
 
 
 def is_sink(chain: Chain) -> bool:

@@ -258,8 +258,8 @@ class Engine:
         return function
 
     def __reduce__(self) -> tuple[object, tuple[object, ...]]:
-        filters = {name: made for name, made in self.filters.items() if name not in NAMES}
-        helpers = {name: made for name, made in self.helpers.items() if name not in self._own_helpers}
+        filters = {name: function for name, function in self.filters.items() if name not in NAMES}
+        helpers = {name: function for name, function in self.helpers.items() if name not in self._own_helpers}
         return _engine, ({**self._options, "filters": filters, "helpers": helpers},)
 
     @property

@@ -28,9 +28,9 @@ class OwnHelpers:
         if static is not None:
             from untor.web.static import Assets  # noqa: PLC0415  only where there are any
 
-            self.assets = found = Assets(static, reload=reload)
-            self.helpers |= {"asset": found.asset, "integrity": found.integrity}
-            self.checks["asset"] = self.checks["integrity"] = lambda name, _: found.trouble(name)
+            self.assets = assets = Assets(static, reload=reload)
+            self.helpers |= {"asset": assets.asset, "integrity": assets.integrity}
+            self.checks["asset"] = self.checks["integrity"] = lambda name, _: assets.trouble(name)
         if links is not None:
             from untor.web.routes import Links  # noqa: PLC0415
 

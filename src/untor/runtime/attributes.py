@@ -135,8 +135,8 @@ def reach(value: object) -> list[str]:
 def _there_is(names: list[str], most: int = 12) -> str:
     if not names:
         return ""
-    shown = ", ".join(names[:most])
-    return f"It has {shown}{' and more' if len(names) > most else ''}."
+    few = ", ".join(names[:most])
+    return f"It has {few}{' and more' if len(names) > most else ''}."
 
 
 def item(value: object, key: object) -> object:

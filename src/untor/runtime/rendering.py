@@ -29,10 +29,10 @@ def _stream(program: Program) -> Callable[..., Iterator[str]]:
 def _render_async(program: Program) -> Callable[..., Coroutine[Any, Any, str]]:
     async def render_async(context: Context = None, /, **values: object) -> str:
         rendering = program.begin(context, values, False, True)  # noqa: FBT003  at once, and awaiting
-        found = rendering.resume(None)
-        while type(found) is not str:
-            found = rendering.resume(await _awaited(rendering, found))
-        return found
+        result = rendering.resume(None)
+        while type(result) is not str:
+            result = rendering.resume(await _awaited(rendering, result))
+        return result
 
     return render_async
 
@@ -40,13 +40,13 @@ def _render_async(program: Program) -> Callable[..., Coroutine[Any, Any, str]]:
 def _stream_async(program: Program) -> Callable[..., AsyncIterator[str]]:
     async def stream_async(context: Context = None, /, **values: object) -> AsyncIterator[str]:
         rendering = program.begin(context, values, True, True)  # noqa: FBT003  in chunks, and awaiting
-        found = rendering.resume(None)
-        while found is not None:
-            if type(found) is str:
-                yield found
-                found = rendering.resume(None)
+        result = rendering.resume(None)
+        while result is not None:
+            if type(result) is str:
+                yield result
+                result = rendering.resume(None)
             else:
-                found = rendering.resume(await _awaited(rendering, found))
+                result = rendering.resume(await _awaited(rendering, result))
 
     return stream_async
 

@@ -92,10 +92,10 @@ def _shown_at(
         if isinstance(node, ast.expr | ast.stmt):
             node.lineno, node.end_lineno, node.col_offset, node.end_col_offset = line, last_line, first, last
     code = compile(module, source.path or source.name, "exec").replace(co_name=name)
-    known = {variable: values[slot] for variable, slot in variables if slot < len(values)}
+    names = {variable: values[slot] for variable, slot in variables if slot < len(values)}
     around = {"__untor_sources__": compiled.sources, "__name__": "untor.page", "__loader__": SourceLines(source)}
     try:
-        exec(code, around, known)  # noqa: S102  code of our own, for its frame
+        exec(code, around, names)  # noqa: S102  code of our own, for its frame
     except ZeroDivisionError as error:
         own = error.__traceback__.tb_next  # type: ignore[union-attr]
     assert own is not None  # noqa: S101  the code raises
@@ -123,17 +123,17 @@ def replacement_for(error: Exception, sources: Sources, calls: Calls) -> UntorEr
 
 def _located(error: BaseException, sources: Sources, calls: Calls) -> Location | None:
     """Return the innermost place in a template that an exception went through."""
-    found: TracebackType | None = None
+    innermost: TracebackType | None = None
     trace = error.__traceback__
     while trace is not None:
         if trace.tb_frame.f_globals.get("__untor_sources__") is sources:
-            found = trace
+            innermost = trace
         trace = trace.tb_next
-    if found is None:
+    if innermost is None:
         return None
-    code = found.tb_frame.f_code
-    line, last_line, first, last = list(code.co_positions())[found.tb_lasti // 2]
-    source, line = sources[code.co_filename], line or found.tb_lineno
+    code = innermost.tb_frame.f_code
+    line, last_line, first, last = list(code.co_positions())[innermost.tb_lasti // 2]
+    source, line = sources[code.co_filename], line or innermost.tb_lineno
     start = source.offset_of_bytes(line, first or 0)
     end = start + 1 if last is None or last_line is None else source.offset_of_bytes(last_line, last)
     kind, word = calls.get((source.path or source.name, *source.byte_position(start)), ("", ""))
@@ -170,12 +170,12 @@ def _fill_in(error: UntorError, source: Source, start: int, end: int) -> None:
     if isinstance(error, MissingValue):
         from untor.language.reads import read_at  # noqa: PLC0415  only for a message
 
-        read = read_at(source, start, end)
-        if read is not None and problem.code == "attribute-of-none":
-            hint = f"If it may be None, write {read.owner}?{read.after} to print nothing, or test it with "
-            hint += f"<! if {read.owner} !>."
-            problem = Problem(problem.code, hint=hint, owner=read.owner, word=read.word)
-        start = start if read is None else read.start
+        reading = read_at(source, start, end)
+        if reading is not None and problem.code == "attribute-of-none":
+            hint = f"If it may be None, write {reading.owner}?{reading.after} to print nothing, or test it with "
+            hint += f"<! if {reading.owner} !>."
+            problem = Problem(problem.code, hint=hint, owner=reading.owner, word=reading.word)
+        start = start if reading is None else reading.start
     problem.at(source, start, end)
     error.problem = problem
     error.args = (problem,)
