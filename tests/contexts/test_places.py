@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 from support import Case, cases, structure
 
-from untor import Engine, MarkError, PlacementError, RenderError
+from untor import Engine, MarkError, PlacementError, RenderError, UntorError
 from untor.contexts.html_references import attribute_text
 from untor.contexts.html_state import HtmlState
 from untor.contexts.html_tokenizer import STATES
@@ -276,3 +276,29 @@ def test_references_read_as_in_a_parser(raw: str) -> None:
     node = LexborHTMLParser(f'<body><p title="{raw}">').css_first("p")
     assert node is not None
     assert attribute_text(raw) == (node.attributes["title"] or "")
+
+
+@pytest.mark.parametrize(
+    ("source", "decision"),
+    [
+        ("<svg><meta>{= v =}", "text"),
+        ("<svg><meta <p>{= v =}", "text"),
+        ("<svg><g>{= v =}", "foreign-text"),
+        ("<svg><foreignObject><p>{= v =}", "text"),
+        ("<select><td>{= v =}", "place-refused"),
+        ("<noscript><td>{= v =}", "place-refused"),
+        ("<template><col>{= v =}", "place-refused"),
+        ("</head>{= v =}", "place-refused"),
+        ("<head></head>{= v =}", "place-refused"),
+        ("<body></head>{= v =}", "text"),
+        ("<noscript></noscript><p>{= v =}<noscript></noscript>", "text"),
+        ("<script>return\n{= v =}</script>", "script-statement"),
+        ("<script>x = y\n{= v =}</script>", "place-refused"),
+    ],
+)
+def test_what_decides_on_a_place(source: str, decision: str) -> None:
+    """What a value is depends on each of these."""
+    try:
+        assert " ".join(engine.compile(source).placements[0].escapers) == decision
+    except UntorError as error:
+        assert error.code == decision  # noqa: PT017  it may be either
