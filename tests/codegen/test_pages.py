@@ -326,6 +326,32 @@ def test_rows_are_read_without_python(kind: str) -> None:
     assert called == []
 
 
+@pytest.mark.skipif(not IS_BUILT, reason="the package was built without a compiler")
+def test_an_odd_value_costs_itself() -> None:
+    """What a program leaves to Python is one value: it costs the same among many, and the next page nothing."""
+    template = engine.compile("<! for x in xs !><a href='/v/{= x =}'>{= x =}</a><! end !>")
+
+    def calls(xs: list[object]) -> int:
+        called = 0
+
+        def count(_frame: object, event: str, _argument: object) -> None:
+            nonlocal called
+            called += event == "call"
+
+        sys.setprofile(count)
+        try:
+            template.render(xs=xs)
+        finally:
+            sys.setprofile(None)
+        return called
+
+    calls(["..", "x"])
+    one = calls(["x", "..", "x"])
+    assert 0 < one == calls(["x"] * 60 + [".."] + ["x"] * 60)
+    assert calls(["..", ".."]) == 2 * one
+    assert calls(["x"] * 100) == 0
+
+
 @pytest.mark.parametrize(
     "body",
     ["{= a =}", "<p title='{= a =}'></p>", "<a href='/{= a =}'>x</a>", "<b>{= a =}</b>", "<script>f({= a =})</script>"],

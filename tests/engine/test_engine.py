@@ -272,7 +272,11 @@ def test_cached_pages_are_light(tmp_path: Path) -> None:
     script = (
         "import sys; before = set(sys.modules); from untor import Engine\n"
         f"engine = Engine({str(tmp_path)!r}, cache_folder={str(tmp_path / 'cache')!r})\n"
-        "engine.render('page', a=1, b='<', c='x-y'); print(*sorted(set(sys.modules) - before))"
+        "template = engine.template('page'); data = {'a': 1, 'b': '<', 'c': 'x-y'}; engine.render('page', data)\n"
+        "list(template.stream(data))\n"
+        "try: template.render_async(data).send(None)\nexcept StopIteration: pass\n"
+        "try: template.stream_async(data).__anext__().send(None)\nexcept StopIteration: pass\n"
+        "print(*sorted(set(sys.modules) - before))"
     )
     runs = [
         subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True) for _ in range(2)

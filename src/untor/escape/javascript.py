@@ -168,6 +168,8 @@ class _Json:
 
     def text(self, value: object) -> str:
         """Return the whole text."""
+        if type(value) is JsonText:
+            value = value.value
         text = self.plainly(value) if plain_data is None else plain_data(value, self.is_script)
         return self.any(value) if text is None else text
 
