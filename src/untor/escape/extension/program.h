@@ -28,6 +28,9 @@ enum { ANYTHING, TEXT_ONLY, WHOLE, NUMBER, TRUTH_ONLY, SEQUENCE, MAPPING };
 
 #define MOST_SLOTS 1000000
 
+/* The value of an operand, where there are slots and constants. */
+#define VALUE(number) ((number) >= 0 ? slots[number] : PyTuple_GET_ITEM(constants, ~(number)))
+
 typedef struct {
     int entry, end, slots, loops, contents, parameters;
 } Function;
@@ -121,6 +124,11 @@ PyObject *run_awaited(Run *run);
 int run_take(Run *run, PyObject *values);
 /* End the loop whose next item was awaited: 1, or 0 when there is none. */
 int run_end_items(Run *run);
+
+/* Call a function or content of the page, and leave it: see environment.c. */
+int run_enter(Run *run, const int *step, int at);
+int run_enter_content(Run *run, const int *step, int at);
+int run_leave(Run *run);
 
 Environment *new_environment(const Function *function);
 void free_environment(Environment *environment);

@@ -1,0 +1,188 @@
+/* How a program reads values: dots, items, what counts as true, and the names of the page. */
+
+#ifndef UNTOR_READING_H
+#define UNTOR_READING_H
+
+#include "program.h"
+
+static inline int is_awaitable(PyObject *value)
+{
+    PyAsyncMethods *methods = Py_TYPE(value)->tp_as_async;
+    return methods != NULL && methods->am_await != NULL;
+}
+
+/* Put what a step has made into a slot: 0, or -1 when there was an exception instead. */
+static inline int put(PyObject **slot, PyObject *value)
+{
+    if (value == NULL)
+        return -1;
+    Py_SETREF(*slot, value);
+    return 0;
+}
+
+/* Call one of the functions in Python that were installed. */
+static PyObject *slowly(State *state, int which, PyObject *first, PyObject *second, PyObject *third)
+{
+    if (state->slow[which] == NULL) {
+        PyErr_SetString(PyExc_RuntimeError, "a function is not installed");
+        return NULL;
+    }
+    return PyObject_CallFunctionObjArgs(state->slow[which], first, second, third, NULL);
+}
+
+/* Find out how the dots of a type are read: 0, or -1 with an exception. */
+static int see(const State *state, PyTypeObject *type, Seen *seen)
+{
+    PyObject *const sets[] = {state->direct, state->items, state->both};
+    int how = BY_PYTHON;
+    for (int i = 0; i < 3 && how == BY_PYTHON; i++) {
+        int is_one = sets[i] == NULL ? 0 : PySet_Contains(sets[i], (PyObject *)type);
+        if (is_one < 0)
+            return -1;
+        how = is_one ? BY_ATTRIBUTE + i : BY_PYTHON;
+    }
+    seen->how = how;
+    /* What Python sees for the first time, it may know the next time. */
+    Py_XSETREF(seen->type, how == BY_PYTHON ? NULL : (PyTypeObject *)Py_NewRef(type));
+    return 0;
+}
+
+/* Look up an attribute: 1, 0 when there is none, -1 with an exception. */
+static inline int look_up(PyObject *owner, PyObject *name, PyObject **value)
+{
+#if PY_VERSION_HEX >= 0x030D0000
+    return PyObject_GetOptionalAttr(owner, name, value);
+#else
+    return _PyObject_LookupAttr(owner, name, value);
+#endif
+}
+
+/* Look up an item: a new reference; NULL when there is none, or with an exception. */
+static PyObject *item_of(PyObject *owner, PyObject *name)
+{
+    PyObject *value = PyObject_GetItem(owner, name);
+    if (value == NULL && (PyErr_ExceptionMatches(PyExc_LookupError) || PyErr_ExceptionMatches(PyExc_TypeError)))
+        PyErr_Clear();
+    return value;
+}
+
+static inline PyObject *read_dot(State *state, PyObject *owner, PyObject *name, Seen *seen)
+{
+    PyObject *value = NULL;
+    if (PyDict_CheckExact(owner))
+        value = Py_XNewRef(PyDict_GetItemWithError(owner, name));
+    else {
+        PyTypeObject *type = Py_TYPE(owner);
+        if (type != seen->type && see(state, type, seen) < 0)
+            return NULL;
+        int how = type == seen->type ? seen->how : BY_PYTHON;
+        if (how == BY_PYTHON)
+            return slowly(state, DOT, owner, name, NULL);
+        int found = how == BY_ITEM ? 0 : look_up(owner, name, &value);
+        if (found == 0 && how != BY_ATTRIBUTE)
+            value = item_of(owner, name);
+    }
+    return value != NULL || PyErr_Occurred() ? value : slowly(state, NOT_THERE, owner, name, NULL);
+}
+
+/* As read_dot, for what is handed on: what can be called is looked at by Python, since it may be a method. */
+static PyObject *read_data(State *state, PyObject *owner, PyObject *name, Seen *seen)
+{
+    PyObject *value = read_dot(state, owner, name, seen);
+    if (value == NULL || Py_TYPE(value)->tp_call == NULL || PyDict_CheckExact(owner))
+        return value;
+    Py_SETREF(value, slowly(state, ONLY_DATA, value, owner, name));
+    return value;
+}
+
+static PyObject *read_item(State *state, PyObject *owner, PyObject *index)
+{
+    PyObject *value = NULL;
+    if (PyLong_CheckExact(index) && (PyList_CheckExact(owner) || PyTuple_CheckExact(owner))) {
+        Py_ssize_t at = PyLong_AsSsize_t(index), size = Py_SIZE(owner);
+        if (at == -1 && PyErr_Occurred())
+            PyErr_Clear();
+        else if (at >= -size && at < size) {
+            at += at < 0 ? size : 0;
+            return Py_NewRef(PyList_CheckExact(owner) ? PyList_GET_ITEM(owner, at) : PyTuple_GET_ITEM(owner, at));
+        }
+    }
+    else if (PyDict_CheckExact(owner)) {
+        int is_name = PyUnicode_CheckExact(index) && (PyUnicode_GET_LENGTH(index) == 0 || PyUnicode_READ_CHAR(index, 0) != '_');
+        if (is_name || PyLong_CheckExact(index)) {
+            value = PyDict_GetItemWithError(owner, index);
+            if (value != NULL || PyErr_Occurred())
+                return Py_XNewRef(value);
+        }
+    }
+    return slowly(state, ITEM, owner, index, NULL);
+}
+
+/* Whether a value counts as true: 1 or 0; -1 with an exception. */
+static inline int is_true(State *state, PyObject *value, int as_test)
+{
+    if (value == Py_True)
+        return 1;
+    if (value == Py_False || value == Py_None)
+        return 0;
+    if (as_test && !is_text(value) && !PyLong_CheckExact(value) && !PyList_CheckExact(value)) {
+        int is_plain = state->plain == NULL ? 0 : PySet_Contains(state->plain, (PyObject *)Py_TYPE(value));
+        if (is_plain < 0)
+            return -1;
+        if (!is_plain) {
+            PyObject *asked = slowly(state, TRUTH, value, NULL, NULL);
+            int found = asked == NULL ? -1 : PyObject_IsTrue(asked);
+            Py_XDECREF(asked);
+            return found;
+        }
+    }
+    return PyObject_IsTrue(value);
+}
+
+/* The names that a page sees, as a dict; borrowed. */
+static PyObject *scope_of(Run *run)
+{
+    if (run->scope == NULL) {
+        PyObject *values = run->values == NULL ? PyDict_New() : Py_NewRef(run->values);
+        for (Py_ssize_t i = 0; values != NULL && run->given_names != NULL && i < PyTuple_GET_SIZE(run->given_names); i++)
+            if (PyDict_SetItem(values, PyTuple_GET_ITEM(run->given_names, i), run->given[i]) < 0)
+                Py_CLEAR(values);
+        if (values != NULL)
+            run->scope = PyObject_CallFunctionObjArgs(PyTuple_GET_ITEM(run->program->helpers, MERGE), run->context, values, NULL);
+        Py_XDECREF(values);
+    }
+    return run->scope;
+}
+
+/* Raise the exception for a name that is missing. */
+static int raise_missing(Run *run, int name, int how, PyObject *names)
+{
+    if (how != OF_PIECE && (names = scope_of(run)) == NULL)
+        return -1;
+    PyObject *number = PyLong_FromLong(how), *result = NULL;
+    if (number != NULL)
+        result = PyObject_CallFunctionObjArgs(PyTuple_GET_ITEM(run->program->helpers, MISSING_NAME), number,
+                                              PyTuple_GET_ITEM(run->program->names, name), names, NULL);
+    if (result != NULL)
+        PyErr_SetString(PyExc_SystemError, "a missing name was not told of");
+    Py_XDECREF(number);
+    Py_XDECREF(result);
+    return -1;
+}
+
+/* The attribute of the page's nonce: a new reference; NULL with an exception. */
+static PyObject *nonce_of(Run *run)
+{
+    PyObject *names = run->scope, *found = NULL;
+    if (names == NULL && run->context != Py_None)
+        names = PyDict_CheckExact(run->context) ? run->context : scope_of(run);
+    if (names == NULL && PyErr_Occurred())
+        return NULL;
+    if (names != NULL && PyDict_Check(names))
+        found = PyDict_GetItemWithError(names, run->program->nonce);
+    if (found == NULL && PyErr_Occurred())
+        return NULL;
+    return found == NULL ? PyUnicode_New(0, 0) : Py_NewRef(found);
+}
+
+#endif
