@@ -331,7 +331,7 @@ def test_an_odd_value_costs_itself() -> None:
     """What a program leaves to Python is one value: it costs the same among many, and the next page nothing."""
     template = engine.compile("<! for x in xs !><a href='/v/{= x =}'>{= x =}</a><! end !>")
 
-    def calls(xs: list[object]) -> int:
+    def calls(xs: list[str]) -> int:
         called = 0
 
         def count(_frame: object, event: str, _argument: object) -> None:

@@ -20,7 +20,15 @@ def sources() -> list[str]:
     found: list[str] = []
     owners = {name: f"{owner}." for name, (names, _) in script_sinks._WITH_OWNER.items() for owner in names}
     calls = {**script_sinks._CODE, **script_sinks._HTML, **script_sinks._RESOURCES, **owners}
-    for name in [*calls, *sorted(script_sinks.HTML_STREAMS), "open", "execCommand", "setAttribute", "setAttributeNS", "near"]:
+    for name in [
+        *calls,
+        *sorted(script_sinks.HTML_STREAMS),
+        "open",
+        "execCommand",
+        "setAttribute",
+        "setAttributeNS",
+        "near",
+    ]:
         own = owners.get(name, "document." if name in script_sinks.HTML_STREAMS else "el.")
         for before in ("", "1, ", "1, 2, "):
             found += [
