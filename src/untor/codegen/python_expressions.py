@@ -132,7 +132,7 @@ class ExpressionGenerator:
         """Await the value of an expression, where it can be that it has to be."""
         if not self.may_wait(node):
             return built
-        value, again = self._twice(built)
+        value, again = self.twice(built)
         return self.locations.place(ast.IfExp(_is_plain(value), again, _awaited(again)), node.start, node.end)
 
     def printed(self, node: tree.Expression, statements: list[ast.stmt], *, awaits: bool) -> ast.expr:
@@ -150,7 +150,7 @@ class ExpressionGenerator:
             isinstance(node, tree.Unary) and node.operator == "not"
         ):
             return expression
-        value, again = self._twice(expression)
+        value, again = self.twice(expression)
         other = _awaited(again) if self.may_wait(node) else again
         chosen = ast.IfExp(_is_plain(value), again, call("_truth", other))
         return self.locations.place(chosen, node.start, node.end)
@@ -159,7 +159,7 @@ class ExpressionGenerator:
         """Tell whether the value of an expression may have to be awaited."""
         return self.awaits and isinstance(node, _MAY_WAIT)
 
-    def _twice(self, built: ast.expr) -> tuple[ast.expr, ast.expr]:
+    def twice(self, built: ast.expr) -> tuple[ast.expr, ast.expr]:
         """Return an expression, and what its value is the second time."""
         if isinstance(built, ast.Name):
             return built, built

@@ -41,6 +41,9 @@ if TYPE_CHECKING:
 _ESCAPERS = {escaper.letter: name for name, escaper in ESCAPERS.items() if escaper.letter}
 """The escaping functions that are part of writing, by the letters of the table."""
 
+_OWN_TYPES = frozenset({"str", "int", "float", "bool", "list", "dict"})
+"""The types of parameters that are also those of most of their values."""
+
 _TEXT = tuple(constant(character) for character in "&<>")
 _SPECIAL = {"t": _TEXT, "r": _TEXT, "a": (*_TEXT, constant('"'), constant("'"))}
 """The characters that are escaped in places where values are tested without a call."""
@@ -102,14 +105,17 @@ class FunctionGenerator(LoopGenerator):
             statements.append(self.when_missing(variable, call("_takes_missing", name, load("_scope"))))
         return [self.locations.place(each, parameter.start, parameter.end) for each in statements]
 
-    @staticmethod
-    def checked(parameter: tree.Parameter, value: ast.expr) -> ast.expr:
-        """Check that a value is of the type that is taken."""
+    def checked(self, parameter: tree.Parameter, value: ast.expr) -> ast.expr:
+        """Check that a value is of the type that is taken; of a type of Python's own, this is seen in place."""
         if parameter.type in {"", "*", "any"}:
             return value
         default = parameter.default
         none = isinstance(default, tree.Constant) and default.value is None
-        return call("_check", value, constant(parameter.name), constant(parameter.type), constant(none))
+        first, again = self.expressions.twice(value)
+        check = call("_check", again, constant(parameter.name), constant(parameter.type), constant(none))
+        if parameter.type not in _OWN_TYPES:
+            return call("_check", value, *check.args[1:])
+        return ast.IfExp(ast.Compare(call("_type", first), [ast.Is()], [load(f"_{parameter.type}")]), again, check)
 
     def passed_to(self, function: Function) -> list[str]:
         """Return what a function is given besides its parameters."""

@@ -48,7 +48,10 @@ _RUNTIME = {
     "_sized_async": async_iteration.sized_async,
     "_takes_missing": parameter_checks.takes_missing,
     "_truth": truth,
-    **{f"_{each.__name__}": each for each in (Exception, dict, enumerate, iter, len, list, slice, str, type)},
+    **{
+        f"_{each.__name__}": each
+        for each in (Exception, bool, dict, enumerate, float, int, iter, len, list, slice, str, type)
+    },
 }
 """The same for every template."""
 

@@ -70,7 +70,6 @@ def attribute(value: object) -> str:
     """Escape for an attribute value between quotes of either kind."""
     kind = type(value)
     if kind is str:
-        # As _attribute does, for the same reason.
         string: str = value  # type: ignore[assignment]
         if "&" in string:
             string = string.replace("&", "&amp;")
@@ -87,20 +86,6 @@ def attribute(value: object) -> str:
 
 
 _attribute_quickly = accelerated(attribute)
-
-
-def _attribute(string: str) -> str:
-    if "&" in string:
-        string = string.replace("&", "&amp;")
-    if "<" in string:
-        string = string.replace("<", "&lt;")
-    if ">" in string:
-        string = string.replace(">", "&gt;")
-    if '"' in string:
-        string = string.replace('"', "&#34;")
-    if "'" in string:
-        string = string.replace("'", "&#39;")
-    return string if string.isprintable() else _unprintable(string)
 
 
 def _unprintable(string: str) -> str:
