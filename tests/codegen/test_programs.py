@@ -629,6 +629,7 @@ STEP = st.sampled_from([
 ])  # fmt: skip
 
 
+@pytest.mark.filterwarnings("ignore::pytest.PytestUnraisableExceptionWarning")  # the timer, in a collection
 @pytest.mark.skipif(not hasattr(signal, "setitimer"), reason="there is no timer")
 @given(
     st.lists(NUMBERS, max_size=40) | st.lists(STEP, max_size=12).map(lambda found: [number for step in found for number in step]),
