@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import json
 import random
-import re
 from datetime import date, timedelta
 from html import escape
 from typing import Any
 from urllib.parse import quote
 
 from babel import dates, numbers
-from pages import Measured, texts
+from pages import Measured, colour, js, texts
 
 # --- form: fields with values and errors -----------------------------------------------------------------------------
 
@@ -99,7 +97,6 @@ DASHBOARD = """<! for panel in panels !><section id="p{= panel.id =}"><h2>{= pan
 <! for bar in panel.bars !><p style="width: {= bar.width =}%; color: {= bar.colour =}" data-value="{= bar.value =}">{= bar.label =}</p><! end !>
 </section><! end !>
 """
-_COLOUR = re.compile(r"#[0-9a-f]{3,6}|[a-z]+", re.IGNORECASE)
 
 
 def _dashboard_data() -> dict[str, Any]:
@@ -118,23 +115,18 @@ def _dashboard_data() -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _js(value: object) -> str:
-    text = json.dumps(value)
-    return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026").replace("'", "\\u0027")
-
-
 def dashboard_by_hand(panels: list[dict[str, Any]]) -> str:
     """Write the dashboard as a careful developer would."""
     out = []
     for panel in panels:
         number = escape(str(panel["id"]))
         out.append(
-            f'<section id="p{number}"><h2>{escape(panel["title"])}</h2>\n<script>draw("p{number}", {_js(panel["points"])}, {_js(panel["title"])});</script>\n'
+            f'<section id="p{number}"><h2>{escape(panel["title"])}</h2>\n<script>draw("p{number}", {js(panel["points"])}, {js(panel["title"])});</script>\n'
         )
         for bar in panel["bars"]:
-            colour = bar["colour"] if _COLOUR.fullmatch(bar["colour"]) else "inherit"
+            shown = colour(bar["colour"])
             out.append(
-                f'<p style="width: {float(bar["width"]):g}%; color: {colour}" data-value="{escape(str(bar["value"]))}">{escape(bar["label"])}</p>'
+                f'<p style="width: {float(bar["width"]):g}%; color: {shown}" data-value="{escape(str(bar["value"]))}">{escape(bar["label"])}</p>'
             )
         out.append("\n</section>")
     return "".join(out) + "\n"
@@ -236,11 +228,11 @@ def tree_by_hand(comments: list[dict[str, Any]]) -> str:
 
 
 MORE_PAGES: dict[str, Measured] = {
-    "form": Measured(FORM, _form_data(), form_by_hand, form_by_hand),
-    "components": Measured(COMPONENTS, _components_data(), components_by_hand, components_by_hand),
-    "dashboard": Measured(DASHBOARD, _dashboard_data(), dashboard_by_hand, dashboard_by_hand),
-    "report": Measured(REPORT, _report_data(), report_by_hand, report_by_hand),
-    "links": Measured(LINKS, _links_data(), links_by_hand, links_by_hand),
-    "tree": Measured(TREE, _tree_data(), tree_by_hand, tree_by_hand),
+    "form": Measured(FORM, _form_data(), form_by_hand),
+    "components": Measured(COMPONENTS, _components_data(), components_by_hand),
+    "dashboard": Measured(DASHBOARD, _dashboard_data(), dashboard_by_hand),
+    "report": Measured(REPORT, _report_data(), report_by_hand),
+    "links": Measured(LINKS, _links_data(), links_by_hand),
+    "tree": Measured(TREE, _tree_data(), tree_by_hand),
 }
 """The pages by name."""

@@ -25,7 +25,7 @@ class Measured(NamedTuple):
     template: str
     data: dict[str, Any]
     by_hand: Callable[..., str]
-    unescaped: Callable[..., str]
+    unescaped: Callable[..., str] | None = None
     calls: int = 1
 
 
@@ -302,7 +302,8 @@ def _places_data() -> dict[str, Any]:
     }
 
 
-def _colour(value: str) -> str:
+def colour(value: str) -> str:
+    """Return a colour, or nothing that could be anything else."""
     return value if _COLOUR.fullmatch(value) else "inherit"
 
 
@@ -311,7 +312,8 @@ def _url(value: str) -> str:
     return escape(value) if urlsplit(stripped).scheme.lower() in {"", "http", "https", "mailto"} else "about:invalid"
 
 
-def _js(value: object) -> str:
+def js(value: object) -> str:
+    """Return a value as one would write it into a script."""
     text = json.dumps(value)
     return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026").replace("'", "\\u0027")
 
@@ -323,10 +325,10 @@ def places_by_hand(vessels: list[dict[str, Any]]) -> str:
         slug = quote(str(vessel["slug"]), safe="")
         name = escape(str(vessel["name"]))
         out.append(
-            f"""<style>.v{escape(str(vessel["id"]))} {{ color: {_colour(str(vessel["flag"]))} }}</style>
-<a class="v{escape(str(vessel["id"]))}" href="{_url(str(vessel["website"]))}" onclick="track({escape(_js(str(vessel["name"])))})">{name}</a>
+            f"""<style>.v{escape(str(vessel["id"]))} {{ color: {colour(str(vessel["flag"]))} }}</style>
+<a class="v{escape(str(vessel["id"]))}" href="{_url(str(vessel["website"]))}" onclick="track({escape(js(str(vessel["name"])))})">{name}</a>
 <img srcset="/p/{slug}.jpg 1x, /p/{slug}-large.jpg 2x" alt="{name}">
-<script>add({_js(vessel["cargo"])}, {_js(str(vessel["name"]))});</script>
+<script>add({js(vessel["cargo"])}, {js(str(vessel["name"]))});</script>
 """
         )
     return "".join(out)

@@ -69,7 +69,7 @@ def variants_of(name: str) -> dict[str, Callable[[], object]]:
         return made
 
     found: dict[str, Callable[[], object]] = {"hand": repeated(page.by_hand)}
-    if page.unescaped is not page.by_hand:
+    if page.unescaped is not None:
         found["limit"] = repeated(page.unescaped)
     found["pure"] = repeated(pure.render)
     if IS_BUILT:

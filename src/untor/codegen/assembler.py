@@ -23,7 +23,7 @@ class Assembler:
         return len(self.code) - len(parts)
 
     def placed(self, start: int, end: int, *parts: int, kind: str = "", word: str = "") -> int:
-        """Add a step that can go wrong, which is then told of this place."""
+        """Add a step that can go wrong; its error then points at this place."""
         at = self.step(*parts)
         self.places[at] = (start, end, kind, word)
         return at
@@ -50,7 +50,7 @@ class Assembler:
         return self.top - 1
 
     def into(self, to: int | None, mark: int) -> int:
-        """Return the slot of a result, when what is above a mark is no longer needed."""
+        """Free the slots above a mark, and return the slot for a result."""
         self.top = mark
         return self.fresh() if to is None else to
 

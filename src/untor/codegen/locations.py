@@ -23,14 +23,8 @@ _Placed = TypeVar("_Placed", bound=ast.expr | ast.stmt | ast.excepthandler)
 class Locations:
     """Turns offsets into Python's lines and columns (in bytes of UTF-8)."""
 
-    def __init__(self, source: Source, file: str = "", first: int = 0) -> None:
+    def __init__(self, source: Source) -> None:
         self.source = source
-        self.own = source.path or source.name
-        """The file that the source is in."""
-        self.file = file or self.own
-        """The file that the code is said to be in: another one where a piece is part of what includes it."""
-        self.first = first
-        """Added to this file's line numbers when its code is part of another file's."""
         self.ascii = source.text.isascii()
         self._line = 0
         self._offset = 0
@@ -42,13 +36,12 @@ class Locations:
         location = self._found.get(offset)
         if location is None:
             line, column = self.source.byte_position(offset) if self.ascii else self._counted(offset)
-            location = self._found[offset] = self.first + line, column
+            location = self._found[offset] = line, column
         return location
 
     def called(self, offset: int) -> tuple[str, int, int]:
         """Return the file, line and column where something is called."""
-        line, column = self.of(offset)
-        return self.own, line - self.first, column
+        return (self.source.path or self.source.name, *self.of(offset))
 
     def _counted(self, offset: int) -> tuple[int, int]:
         line, _ = self.source.position(offset)

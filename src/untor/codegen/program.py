@@ -5,7 +5,7 @@ from __future__ import annotations
 from array import array
 
 from untor.codegen.program_functions import FunctionCompiler
-from untor.runtime.compiled import CompiledProgram, FunctionTable
+from untor.runtime.compiled import CompiledProgram
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -13,6 +13,7 @@ if TYPE_CHECKING:
 
     from untor.analysis.ir import Function, TemplateIR
     from untor.diagnostics.source import Source
+    from untor.runtime.compiled import FunctionTable
 
 _SCALARS = (str, int, float, bool, type(None))
 
@@ -55,7 +56,7 @@ class ProgramTables:
         return ~number
 
     def name(self, name: str) -> int:
-        """Return the number of a name that is read after a dot, or told of when it is missing."""
+        """Return the number of a name that is read after a dot, or that can be missing."""
         number = self._names.get(name)
         if number is None:
             number = self._names[name] = len(self.names)

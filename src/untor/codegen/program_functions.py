@@ -92,7 +92,7 @@ class FunctionCompiler(LoopCompiler):
         self.owners.forget()
 
     def checked(self, parameter: tree.Parameter, slot: int, start: int, end: int) -> None:
-        """Check that a value is of the type that is taken."""
+        """Check a value against the type of its parameter."""
         if parameter.type in {"", "*", "any"}:
             return
         default = parameter.default

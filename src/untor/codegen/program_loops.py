@@ -90,7 +90,7 @@ class LoopCompiler(ExpressionCompiler):
         return condition
 
     def next(self, node: tree.For, number: int, item: int) -> list[int]:
-        """Take the next item; return the places that say where to go on when there is none."""
+        """Take the next item; return the jumps that are taken when there is none."""
         at = self.placed(node.iterable.start, node.iterable.end, steps.NEXT, number, item, 0)
         self.targets.append(at + 3)
         return [at + 3]
@@ -117,7 +117,7 @@ class LoopCompiler(ExpressionCompiler):
     ) -> tuple[int, int, list[int]]:
         """Look one item ahead, to know the last.
 
-        Returns the slot that says so, where the next item is taken, and the places that say where to go on without one.
+        Returns the slot of that flag, the step that takes the next item, and the jumps taken when there is none.
         """
         last, waiting, next_item, following = (self.fresh() for _ in range(4))
         true, false = self.tables.constant(value=True), self.tables.constant(value=False)

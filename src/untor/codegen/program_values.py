@@ -33,7 +33,7 @@ SHARED = 1 << 28
 class ValueCompiler(Assembler):
     """Compiles what the expressions of one function read.
 
-    A value is told of by an operand: the number of a slot, or the complement of the number of a constant. ``to`` is the
+    An operand stands for a value: it is the number of a slot, or the complement of that of a constant. ``to`` is the
     slot that a value is wanted in, if any. With ``wait``, a value that can be awaited is, where the page awaits values.
     """
 

@@ -1,6 +1,6 @@
 """The IR of a template as a module of Python functions, with the entry ``render(context=None, /, **values)``.
 
-This is for where there is no extension, and for people to read. It does the same as a program, in the same order.
+This code runs where there is no extension, and is shown to people. It does the same as a program, in the same order.
 """
 
 from __future__ import annotations

@@ -144,7 +144,7 @@ class ExpressionGenerator:
         return self.awaited(expression, node) if awaits else expression
 
     def truth(self, node: tree.Expression) -> ast.expr:
-        """Build a test; what could be an array or a data frame is asked for items."""
+        """Build a test; an array or a data frame is true when it has items."""
         expression = self.build(node, awaits=False)
         if isinstance(node, tree.Comparisons | tree.Constant) or (
             isinstance(node, tree.Unary) and node.operator == "not"

@@ -70,7 +70,7 @@ class FunctionGenerator(LoopGenerator):
     # --- functions -------------------------------------------------------------------------------------------------
 
     def body(self) -> list[ast.stmt]:
-        """Return the statements of the entry function, but for those that read its values."""
+        """Return the statements of the entry function, except those that read its values."""
         statements = [statement for each in self.function.parameters for statement in self.taken(each, entry=True)]
         return [*statements, *self.block(self.function.body, APPEND)]
 
@@ -106,7 +106,7 @@ class FunctionGenerator(LoopGenerator):
         return [self.locations.place(each, parameter.start, parameter.end) for each in statements]
 
     def checked(self, parameter: tree.Parameter, value: ast.expr) -> ast.expr:
-        """Check that a value is of the type that is taken; of a type of Python's own, this is seen in place."""
+        """Check a value against the type of its parameter; Python's own types are compared in place."""
         if parameter.type in {"", "*", "any"}:
             return value
         default = parameter.default
@@ -118,7 +118,7 @@ class FunctionGenerator(LoopGenerator):
         return ast.IfExp(ast.Compare(call("_type", first), [ast.Is()], [load(f"_{parameter.type}")]), again, check)
 
     def passed_to(self, function: Function) -> list[str]:
-        """Return what a function is given besides its parameters."""
+        """Return what a function receives besides its parameters."""
         return [*(["_nonce"] if self.state.nonces else []), *(["_scope"] if function.context else [])]
 
     @staticmethod

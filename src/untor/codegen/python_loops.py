@@ -61,7 +61,7 @@ class LoopGenerator:
         if streams:
             body += self.way.send(everything=False)
         loop = ast.AsyncFor(item, items, body, []) if self.is_async(node) else ast.For(item, items, body, [])
-        # What goes wrong while looping is told of the iterable, in every version of Python.
+        # Errors while looping point at the iterable, in every version of Python.
         self.statements.append(self.locations.place(loop, node.iterable.start, node.iterable.end))
         if operation.empty:
             self.statements.append(ast.If(load(flag), self.block(operation.empty, target) or [ast.Pass()], []))
@@ -116,7 +116,7 @@ class LoopGenerator:
         return binding
 
     def sized(self, operation: Loop, items: ast.expr, item: ast.expr) -> tuple[ast.expr, ast.expr]:
-        """Find out how many items there are, or only look one ahead where just the last is asked for."""
+        """Count the items, or look one ahead where only the last is asked for."""
         node, is_async = operation.node, self.is_async(operation.node)
         position = self.position(node.position or "")
         if "total" not in operation.uses:

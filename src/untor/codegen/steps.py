@@ -58,4 +58,4 @@ KINDS = ("", "str", "int", "float", "bool", "list", "dict")
 PAIRS, SIZED = 1, 2
 """How items are found: as pairs, and all of them before the first is used."""
 OF_SCOPE, TAKEN, OF_PIECE = range(3)
-"""What a missing name is told of: the names of the page, the parameters of the page, or those of a piece."""
+"""Where a missing name was looked up: among the page's names, its parameters, or those of a piece."""

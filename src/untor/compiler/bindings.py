@@ -50,7 +50,7 @@ _RUNTIME = {
     "_truth": truth,
     **{
         f"_{each.__name__}": each
-        for each in (Exception, bool, dict, enumerate, float, int, iter, len, list, slice, str, type)
+        for each in (Exception, bool, dict, enumerate, float, int, len, list, slice, str, type)
     },
 }
 """The same for every template."""
@@ -75,6 +75,15 @@ configure(
 )
 
 
+def _of_engine(
+    settings: CompilerSettings,
+    helpers: Mapping[str, Callable[..., object]],
+    filters: Mapping[str, Callable[..., object]],
+) -> tuple[dict[str, Callable[..., object]], dict[str, object]]:
+    """Return the filters, and the names that every page sees."""
+    return {**settings.filters, **filters}, {**settings.helpers, **settings.globals, **helpers}
+
+
 def namespace(
     built: CompiledCode,
     settings: CompilerSettings,
@@ -86,8 +95,7 @@ def namespace(
 ) -> dict[str, object]:
     """Return the global names of one template's code; ``helpers`` and ``filters`` come before those of the settings."""
     sources = built.sources
-    all_filters = {**settings.filters, **filters}
-    everywhere = {**settings.helpers, **settings.globals, **helpers}
+    all_filters, everywhere = _of_engine(settings, helpers, filters)
     return {
         **_RUNTIME,
         **{f"_e_{name.replace('-', '_')}": escapers[name] for name in built.escapers},
@@ -114,8 +122,7 @@ def loaded(
     filters: Mapping[str, Callable[..., object]],
 ) -> Program:
     """Return a program with all that it calls; ``helpers`` and ``filters`` come before those of the settings."""
-    everywhere = {**settings.helpers, **settings.globals, **helpers}
-    all_filters = {**settings.filters, **filters}
+    all_filters, everywhere = _of_engine(settings, helpers, filters)
     kinds: dict[str, Callable[[str], object]] = {
         "runtime": lambda name: _RUNTIME[f"_{name}"],
         "escaper": escapers.__getitem__,

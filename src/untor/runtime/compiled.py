@@ -51,4 +51,3 @@ if TYPE_CHECKING:
 else:  # typing is not loaded to render a page
     CompiledCode = namedtuple("CompiledCode", "code escapers filters globals calls sources")  # noqa: PYI024
     CompiledProgram = namedtuple("CompiledProgram", "code functions joins names constants links inputs places sources")  # noqa: PYI024
-    FunctionTable = tuple

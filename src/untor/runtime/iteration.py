@@ -86,12 +86,6 @@ def sized(items: Iterable[object]) -> list[object]:
     return items if isinstance(items, list) else list(items)
 
 
-def rest(item: object, items: Iterator[object]) -> Iterator[object]:
-    """Yield an item that was taken from an iterator already, and what the iterator still has."""
-    yield item
-    yield from items
-
-
 def _shown(value: object) -> str:
     try:
         text = repr(value)

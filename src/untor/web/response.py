@@ -207,7 +207,7 @@ class Page:
         status, headers, empty = self._answer(scope["method"], etags.decode("latin-1"))
         # What is another for each answer is not worth remembering.
         octets = [
-            (_encoded.__wrapped__ if name in _OF_ANSWER or self.nonce else _encoded)(name, value)
+            _octets_of(name, value) if name in _OF_ANSWER or self.nonce else _encoded(name, value)
             for name, value in headers
         ]
         await send({"type": "http.response.start", "status": status, "headers": octets})
@@ -276,22 +276,26 @@ def _check_caches(headers: Mapping[str, str]) -> None:
             )
 
 
-@lru_cache(500)
-def _is_header(name: str, value: str) -> bool:
+def _fits(name: str, value: str) -> bool:
     return bool(_HEADER_NAME.fullmatch(name) and _HEADER_VALUE.fullmatch(value))
+
+
+_is_header = lru_cache(500)(_fits)
 
 
 def _check_header(name: object, value: object, *, is_new: bool) -> None:
     """Check that a header can be one (RFC 9110 §5). Raises ``ValueError``."""
-    check = _is_header.__wrapped__ if is_new else _is_header
+    check = _fits if is_new else _is_header
     if not (isinstance(name, str) and isinstance(value, str) and check(name, value)):
         raise ValueError(f"{name!r}: {value!r} cannot be a header")
 
 
-@lru_cache(500)
-def _encoded(name: str, value: str) -> tuple[bytes, bytes]:
+def _octets_of(name: str, value: str) -> tuple[bytes, bytes]:
     """Return a header as ASGI has it."""
     return name.lower().encode("latin-1"), value.encode("latin-1")
+
+
+_encoded = lru_cache(500)(_octets_of)
 
 
 def _octets(text: str) -> bytes:
