@@ -180,6 +180,11 @@ def test_pickling(tmp_path: Path) -> None:
     for pool in [ThreadPoolExecutor(2), ProcessPoolExecutor(2)]:
         with pool:
             assert list(engine.render_many("page", contexts, pool)) == pages
+            taken: list[int] = []
+            some = engine.render_many("page", (taken.append(n) or {"day": f"<{n}>"} for n in range(10_000)), pool)  # type: ignore[func-returns-value]
+            assert next(some) == pages[0]
+            assert len(taken) < 100
+            some.close()  # type: ignore[attr-defined]
     for template in [
         engine.template("page"),
         engine.compile("{= day =}"),
