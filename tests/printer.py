@@ -30,7 +30,8 @@ def node(given: tree.Node) -> str:
             position = f" as {given.position}" if given.position else ""
             head = f"<! for {', '.join(given.names)} in {expression(given.iterable)}{condition}{position} !>"
             empty = "" if given.empty is None else "<! else !>" + nodes(given.empty)
-            return head + nodes(given.body) + empty + "<! end !>"
+            between = "" if given.between is None else "<! between !>" + nodes(given.between)
+            return head + nodes(given.body) + between + empty + "<! end !>"
         case tree.Include():
             called = f'"{given.target.file}"' if not given.target.part else given.target.part
             source = f' from "{given.target.file}"' if given.target.part and given.target.file else ""

@@ -200,7 +200,7 @@ def slots_in(reading: ParsedTemplate, part: str) -> set[str]:
             case tree.If():
                 todo += [inner for branch in node.branches for inner in branch.body]
             case tree.For():
-                todo += [*node.body, *(node.empty or [])]
+                todo += [*node.body, *(node.between or []), *(node.empty or [])]
             case tree.Include() | tree.Into():
                 todo += node.body
     return names

@@ -9,6 +9,7 @@ from untor.analysis.ir import FixedText, Function, InlineEnd, Nonce, PrintValue
 from untor.analysis.lookahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead
 from untor.analysis.url_walker import UrlWalker
 from untor.analysis.walker import BlockWalker
+from untor.contexts.alternatives import Alternatives
 from untor.contexts.html_classify import describe, place_of
 from untor.contexts.html_content import of_attribute
 from untor.contexts.html_joining import joined
@@ -68,6 +69,11 @@ class HtmlWalker(BlockWalker[HtmlState]):
     def key(self, state: HtmlState) -> object:
         """Return all that decides about values to come."""
         return state.full_key()
+
+    def depends_on(self, node: tree.Block, state: HtmlState) -> None:
+        """Note the step that decides between alternatives of a script, a style or JSON."""
+        if isinstance(state.inner, Alternatives) and not state.inner.since:
+            state.inner.since = f'the "{node.word}" in line {self.source.position(node.start)[0]}'
 
     def describe(self, state: HtmlState) -> str:
         """Say in words where a machine is."""

@@ -23,7 +23,7 @@ from untor.analysis.walker import BlockWalker
 from untor.contexts.html_references import attribute_text
 from untor.contexts.url_states import UrlState
 from untor.escape.dot_segments import could_become_dots
-from untor.escape.url import COMPONENT, HOST, OPAQUE, PATH, QUERY, URL
+from untor.escape.url import COMPONENT, DATA, HOST, OPAQUE, PATH, QUERY, URL
 from untor.language import tree
 
 TYPE_CHECKING = False
@@ -44,6 +44,7 @@ _CONTEXTS: dict[str, tuple[str, str, int]] = {
     "opaque path": ("url-path", "URL path", OPAQUE),
     "authority": ("url-host", "URL host", HOST),
     "special authority ignore slashes": ("url-host", "URL host", HOST),
+    "picture data": ("url-data", "picture data", DATA),
 }
 _ESCAPERS = {
     COMPONENT: "percent",
@@ -51,10 +52,11 @@ _ESCAPERS = {
     PATH: "percent-path",
     HOST: "host",
     QUERY: "percent-query",
+    DATA: "percent-data",
 }
 _SAYING = {"url-path": ("path", PATH), "url-query": ("query", QUERY)}
 """Filters that say that a value is more than one component, and what it is then."""
-_DECIDED = frozenset({"query", "fragment", "path or authority", "opaque path"})
+_DECIDED = frozenset({"query", "fragment", "path or authority", "opaque path", "picture data"})
 _SEPARATOR = re.compile(r"[/\\?#]")
 
 
@@ -150,7 +152,8 @@ class UrlWalker(BlockWalker[UrlState]):
 
     def _print(self, node: tree.Print) -> None:
         state = self.state.state
-        if state not in _CONTEXTS:
+        is_picture = self.escaper.endswith("image-url")
+        if state not in _CONTEXTS or (state == "picture data" and not is_picture):
             raise self._refusal(node)
         self.names.use(node.expression)
         context, words, kind = _CONTEXTS[state]
@@ -170,9 +173,17 @@ class UrlWalker(BlockWalker[UrlState]):
     def _refusal(self, node: tree.Print) -> Exception:
         state = self.state
         attribute = f'in the attribute "{self.machine.attribute}" of <{self.machine.tag}>'
-        if state.state == "blocked scheme":
+        scheme = state.scheme.partition(":")[0]
+        if scheme == "data" and self.escaper.endswith("image-url"):
             words = {
-                "place": f'after "{state.scheme}:" {attribute}',
+                "place": f'here in the "data:" URL {attribute}',
+                "reason": "the type of the data must be fixed, and not SVG, which is a document of its own",
+                "remedy": "Write the type out: data:image/png;base64,{= … =}.",
+            }
+            return self.refused("place-refused", node.start, node.end, **words)
+        if state.state in {"blocked scheme", "data", "picture data"}:
+            words = {
+                "place": f'after "{scheme}:" {attribute}',
                 "reason": "URLs of that scheme are not among those that may be followed",
                 "remedy": "Link to a page, or use a button with a data attribute that a script reads.",
             }

@@ -1,10 +1,10 @@
-"""Branches and loops: walks every path through a template, and joins the states that the paths end in."""
+"""Walks the steps of a template, and the templates, parts and slots that it is put together from."""
 
 from __future__ import annotations
 
-from abc import abstractmethod
 from typing import TypeVar
 
+from untor.analysis.branch_walker import BranchWalker
 from untor.analysis.composition import (
     FilledSlot,
     Frame,
@@ -16,22 +16,17 @@ from untor.analysis.composition import (
     parameters_of,
     slots_in,
 )
-from untor.analysis.deep import LEVELS, on_a_stack_of_its_own
 from untor.analysis.ir import (
     Bind,
     CallFunction,
-    Choice,
     Function,
-    Loop,
-    Operation,
     PassedArgument,
     Placement,
     Scope,
     SlotCall,
 )
 from untor.analysis.names import AnalysisError, Names
-from untor.analysis.recovery import Walker
-from untor.diagnostics.problem import Problem, suggestion
+from untor.diagnostics.problem import suggestion
 from untor.language import tree
 
 TYPE_CHECKING = False
@@ -45,41 +40,9 @@ if TYPE_CHECKING:
 
 State = TypeVar("State")
 
-_MOST_ROUNDS = 8
 
-
-class BlockWalker(Walker[State]):
+class BlockWalker(BranchWalker[State]):
     """Walks nodes through states of one kind and collects the operations."""
-
-    @abstractmethod
-    def join(self, first: State, second: State) -> State | None:
-        """Return the state after ways that end in these two; ``None`` when what follows would be read differently."""
-
-    def again(self, before: State, after: State) -> State | None:
-        """Return the state in which a loop may begin again, after it began and ended in these two."""
-        return self.join(before, after)
-
-    @abstractmethod
-    def same(self, first: State, second: State) -> bool:
-        """Tell whether two states are the same in everything."""
-
-    @abstractmethod
-    def key(self, state: State) -> object:
-        """Return what decides how a piece is read from a state on."""
-
-    @abstractmethod
-    def describe(self, state: State) -> str:
-        """Say in words where a state is."""
-
-    def flush(self) -> None:
-        """Bring text that is held back into the operations."""
-
-    def end_block(self, node: tree.Block) -> None:
-        """Look at the state at the end of a block of a step."""
-
-    def refused(self, code: str, start: int, end: int, **words: str) -> AnalysisError:
-        """Return the exception for a problem at a place of the source."""
-        return AnalysisError(Problem(code, self.source, start, end, **words))
 
     def placement(self, node: tree.Print, context: str, path: tuple[str, ...], escapers: tuple[str, ...]) -> Placement:
         """Return the record of a value's place."""
@@ -107,90 +70,6 @@ class BlockWalker(Walker[State]):
             self._fallback()
         else:
             raise TypeError(type(node).__name__)
-
-    def _block(self, node: tree.Block, nodes: list[tree.Node]) -> list[Operation]:
-        outer, self.operations = self.operations, []
-        before, lost = self.fork(self.state) if self.analysis.collects else self.state, self.lost
-        self.names.enter()
-        self._deeper(lambda: self.walk(nodes))
-        self.found_again(before, lost=lost)
-        self.end_block(node)
-        self.flush()
-        self.names.leave()
-        inner, self.operations = self.operations, outer
-        return inner
-
-    def _deeper(self, walk: Callable[[], None]) -> None:
-        """Walk what is one level deeper, on a stack of its own where this one could come to its end."""
-        self.analysis.levels += 1
-        try:
-            if self.analysis.levels % LEVELS:
-                walk()
-            else:
-                on_a_stack_of_its_own(walk)
-        finally:
-            self.analysis.levels -= 1
-
-    def _choice(self, node: tree.If) -> None:
-        before = self.state
-        branches: list[tuple[tree.Branch, list[Operation]]] = []
-        ends: list[State] = []
-        for branch in node.branches:
-            if branch.test is not None:
-                self.names.use(branch.test)
-            self.state = self.fork(before)
-            branches.append((branch, self._block(node, branch.body)))
-            ends.append(self.state)
-        if node.branches[-1].test is not None:
-            ends.append(before)
-        joined = ends[0]
-        for end in ends[1:]:
-            together = self.join(joined, end)
-            if together is None:
-                words = {"word": "if", "first": self.describe(joined), "second": self.describe(end)}
-                raise self.refused("branches-differ", node.start, node.end, **words)
-            joined = together
-        self.state = joined
-        self.operations.append(Choice(branches))
-
-    def _loop(self, node: tree.For) -> None:
-        self.names.use(node.iterable)
-        self.names.enter()
-        for name in node.names:
-            self.names.bind(name)
-        if node.condition is not None:
-            self.names.use(node.condition)
-        uses: set[str] = set()
-        if node.position is not None:
-            self.names.bind(node.position, uses)
-        start = self.fork(self.state)
-        before = self.state
-        for _ in range(_MOST_ROUNDS):
-            self.state = self.fork(before)
-            body = self._block(node, node.body)
-            joined = self.again(before, self.state)
-            if joined is None:
-                raise self._differs(node, before)
-            if self.same(joined, before):
-                break
-            before = joined
-        else:
-            raise self._differs(node, before)
-        self.names.leave()
-        empty: list[Operation] = []
-        if node.empty is not None:
-            self.state = start
-            empty = self._block(node, node.empty)
-            joined = self.join(before, self.state)
-            if joined is None:
-                words = {"word": "for", "first": self.describe(before), "second": self.describe(self.state)}
-                raise self.refused("branches-differ", node.start, node.end, **words)
-        self.state = joined
-        self.operations.append(Loop(node, frozenset(uses), body, empty))
-
-    def _differs(self, node: tree.For, before: State) -> AnalysisError:
-        words = {"first": self.describe(before), "second": self.describe(self.state)}
-        return self.refused("loop-differs", node.start, node.end, **words)
 
     # --- pieces put together -------------------------------------------------------------------------------------
 

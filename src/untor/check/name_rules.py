@@ -136,6 +136,7 @@ def free_names(nodes: list[tree.Node], bound: frozenset[str] = frozenset()) -> I
                 if node.condition is not None:
                     yield from names_in(node.condition, inner)
                 yield from free_names(node.body, inner)
+                yield from free_names(node.between or [], inner)
                 yield from free_names(node.empty or [], bound)
             case tree.Include():
                 for argument in node.arguments:

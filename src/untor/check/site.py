@@ -115,7 +115,7 @@ def inside(node: tree.Node) -> list[tree.Node]:
         case tree.If():
             return [inner for branch in node.branches for inner in branch.body]
         case tree.For():
-            return [*node.body, *(node.empty or [])]
+            return [*node.body, *(node.between or []), *(node.empty or [])]
         case tree.Slot():
             return node.fallback or []
         case tree.Include() | tree.Into() | tree.Part():

@@ -212,6 +212,10 @@ class TagWalker(BlockWalker[State]):
         self._block(node, node.body)
         del self.loops[len(self.loops) - len(node.names) :]
         after = self.state
+        if node.between is not None:
+            self.state = self.fork(after)
+            self._block(node, node.between)
+            self.elements.round(after.open, self.state.open, self.source, node)
         after.open = self.elements.round(before.open, after.open, self.source, node)
         if node.empty is not None:
             self.state = self.fork(before)

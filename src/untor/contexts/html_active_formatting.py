@@ -119,7 +119,7 @@ def common(first: Inline, second: Inline) -> Inline:
     return shared.with_entry("!") if lost and not misnested(shared) else shared
 
 
-def _leave_cell(inline: Inline) -> Inline:
+def leave_cell(inline: Inline) -> Inline:
     """Drop the cell that the tag of another part of the table closes, with all formatting in it."""
     return inline.left() if inline.here.marker in CELLS and "table" not in inline.here.entries else inline
 
@@ -131,7 +131,7 @@ def _cut(inline: Inline, depth: int) -> Inline:
 def opened(inline: Inline, name: str, *, in_p: bool) -> Inline:
     """Return what is open after a start tag; ``in_p`` tells of a paragraph opened before the formatting."""
     if name in TABLE_PARTS:
-        inline = _leave_cell(inline)
+        inline = leave_cell(inline)
     if name in _CLOSE:
         inline = _closed_by_start(inline, name, in_p=in_p)
     if name in MARKERS:
@@ -167,7 +167,7 @@ def closed(inline: Inline, name: str) -> Inline:
             inline = inline.left()
         return _cut(inline, inline.here.depth_of("table"))
     if name in TABLE_PARTS:
-        return _leave_cell(inline)
+        return leave_cell(inline)
     if name in here.entries:
         return _closed_entry(inline, name)
     return _cut(inline, 0) if name not in FORMATTING and here.has_formatting() else inline

@@ -73,10 +73,15 @@ _RESOURCE_URL = _pairs("""
 _URL_NAMES = frozenset(attribute for _, attribute in _URL | _IMAGE_URL | _RESOURCE_URL) - {"data", "code", "object"}
 """Names that are URLs on some element. On others they mean nothing, but a library may give them a meaning."""
 
-# HTML §4.6.7: links that point to something, and load it at most as data or as a picture.
+# HTML §4.6.7, the IANA registry of link relations and the wiki that HTML §4.6.7.27 names: links that point to
+# something, and load it at most as data or as a picture.
 _POINTING = frozenset(
-    """alternate archives author bookmark canonical first help index last license me next pingback prev previous
-    privacy-policy search self shortlink terms-of-service up edit hub webmention dns-prefetch preconnect""".split(),
+    """alternate amphtml appendix archives author bookmark canonical chapter cite-as collection contents copyright
+    current describedby describes disclosure dns-prefetch edit edit-media edituri enclosure first glossary help hub
+    index last latest-version license me micropub next next-archive original payment pingback preconnect prev
+    prev-archive previous predecessor-version privacy-policy publisher related replies search section self service
+    service-desc service-doc shortlink sponsored start status subsection successor-version tag terms-of-service up
+    version-history via webmention wlwmanifest working-copy""".split(),
 )
 _PICTURES = frozenset(
     {"icon", "shortcut", "apple-touch-icon", "apple-touch-icon-precomposed", "mask-icon", "image_src"}
@@ -90,6 +95,9 @@ BOOLEAN = frozenset(
 )
 
 # HTML §6.8.2, §6.11.1, §6.8.5 and WAI-ARIA §6: enumerated attributes that spell their states out.
+_NO_HANDLERS = frozenset("on once one online only ongoing onward".split())
+"""Names that begin as those of event handlers do, but no event is called "line" or "going" (HTML §8.1.8.2)."""
+
 _STATE = frozenset({"contenteditable", "draggable", "spellcheck"})
 
 _LOADS = "it decides how a resource is requested or read"
@@ -153,7 +161,7 @@ def meaning(element: str, attribute: str, *, foreign: bool = False, fixed: Fixed
     """Say what an attribute of an element means; ``fixed`` are the element's other attributes."""
     fixed = fixed or {}
     where = f'in the attribute "{attribute}" of <{element}>'
-    if attribute.startswith("on"):
+    if attribute.startswith("on") and attribute not in _NO_HANDLERS:
         return Meaning("script")
     elements, reason = _REL_OF_LINKS if attribute == "rel" and element != "link" else DECISIONS.get(attribute, _NONE)
     if element in elements or "*" in elements:
@@ -199,9 +207,10 @@ DECIDING = frozenset({"type", "rel", "language", "http-equiv", "attributename", 
 
 
 def _link(fixed: Fixed) -> str:
-    """Say what a link loads, by its ``rel`` (HTML §4.6.7)."""
-    words = set((fixed.get("rel") or "stylesheet").split())
-    if words and words <= _POINTING:
+    """Say what a link loads, by its ``rel`` (HTML §4.6.7); without one it loads nothing."""
+    rel = fixed.get("rel", "")
+    words = {"stylesheet"} if rel is None else set(rel.split())
+    if words <= _POINTING:
         return "url"
     return "image-url" if words <= _POINTING | _PICTURES else "resource-url"
 

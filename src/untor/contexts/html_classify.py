@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
+from untor.contexts.alternatives import Alternatives
 from untor.contexts.html_active_formatting import misnested
 from untor.contexts.html_attributes import SVG, XHTML, Meaning
 from untor.contexts.html_content import meaning_of, of_attribute
@@ -78,6 +79,8 @@ def place_of(machine: HtmlState) -> Place | Refusal:
 
 
 def _in_text(machine: HtmlState) -> Place | Refusal:
+    if machine.other_stacks:
+        return Refusal("cell-differs", {"what": "value"})
     top = machine.stack[-1] if machine.stack else ""
     if machine.xml:
         return _in_xml_text(machine, top)
@@ -165,6 +168,10 @@ def judged(language: EmbeddedLanguage) -> Place | Refusal:
     """Judge a place in a language, and in the document that the language may have in it."""
     if isinstance(language, Document):
         return language.outside(place_of(language.machine))
+    if isinstance(language, Alternatives) and language.merged is not None:
+        return judged(language.merged)
+    if isinstance(language, Alternatives):
+        return language.agreed([judged(state) for state in language.states])
     place = language.place()
     if isinstance(place, Refusal) or not (isinstance(language, Script) and isinstance(language.inner, Document)):
         return place

@@ -5,7 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from untor.contexts import html_active_formatting
+from untor.contexts.alternatives import together
 from untor.contexts.html_attributes import DECIDING
+from untor.contexts.html_tree_builder import base_of
 
 if TYPE_CHECKING:
     from untor.contexts.html_state import HtmlState
@@ -44,7 +46,7 @@ _BOUNDARY_UNQUOTED = _BOUNDARY | {"attribute value (unquoted)", "between attribu
 def joined(first: HtmlState, second: HtmlState) -> HtmlState | None:
     """Return the state after branches that end in these two; ``None`` when what follows would be read differently."""
     if first.inner is not None and second.inner is not None and first.inner != second.inner:
-        inner = first.inner.joined(second.inner)
+        inner = together(first.inner, second.inner)
         if inner is None:
             return None
         first, second = first.copy(), second.copy()
@@ -60,9 +62,37 @@ def joined(first: HtmlState, second: HtmlState) -> HtmlState | None:
         result.formatting = html_active_formatting.common(first.formatting, second.formatting)
     if first.key() == second.key():
         return result
+    stacks = {(state.stack, state.other_stacks) for state in (first, second)}
+    if len(stacks) > 1 and first.state == second.state == "data":
+        return _in_table(first, second, result)
     states = {first.state, second.state}
     same_element = all(getattr(first, name) == getattr(second, name) for name in _SAME_ELEMENT)
     return _between_attributes(first, second, result) if same_element and states <= _BOUNDARY_UNQUOTED else None
+
+
+_ELSEWHERE = ("scopes", "after_pre", "ambiguity", "noscript", "xml")
+"""The fields that rows and cells of a table do not change."""
+_MOST_STACKS = 6
+
+
+def _in_table(first: HtmlState, second: HtmlState, result: HtmlState) -> HtmlState | None:
+    """Return the state after rows and cells of one table that are open in one branch only (HTML §13.1.2.4).
+
+    Their end tags may be omitted: the start tag of another row or cell, or the end of the table, closes them.
+    """
+    stacks = {first.stack, second.stack} | first.other_stacks | second.other_stacks
+    tables = {base_of(stack) for stack in stacks}
+    around = {html_active_formatting.leave_cell(state.formatting) for state in (first, second)}
+    same = all(getattr(first, name) == getattr(second, name) for name in _ELSEWHERE)
+    if not same or first.xml or len(tables) > 1 or len(around) > 1 or len(stacks) > _MOST_STACKS:
+        return None
+    base = tables.pop()
+    if not (base.ends_with("table") or base.ends_with("template")):
+        return None
+    result.stack = max(stacks, key=lambda stack: (stack.top in html_active_formatting.CELLS, len(stack)))
+    result.other_stacks = frozenset(stacks - {result.stack})
+    result.formatting = first.formatting if first.stack == result.stack else second.formatting
+    return result
 
 
 def _joined_attributes(first: Attributes, second: Attributes) -> Attributes:

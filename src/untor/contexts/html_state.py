@@ -17,7 +17,7 @@ from untor.contexts.html_elements import BREAKOUT, INTEGRATION_POINTS, TABLE_PAR
 from untor.contexts.html_references import unfinished
 from untor.contexts.json_states import Json
 from untor.contexts.placement import Unreadable
-from untor.contexts.stacks import NO_NAMES, Stack
+from untor.contexts.stacks import NO_NAMES, NO_STACKS, Stack
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator
@@ -89,7 +89,8 @@ class HtmlState:
     """Where in a page the tokenizer and the tree builder are. States are copied, joined and compared.
 
     - ``state``: the standard's name of the tokenizer state; ``insertion_modes``: those that the tree builder may be in.
-    - ``stack``: the open elements that decide where text may be and how it is tokenized.
+    - ``stack``: the open elements that decide where text may be and how it is tokenized; ``other_stacks``: what it may
+      be as well, after a step that has opened rows or cells of a table and not closed them.
     - ``formatting``, ``in_p``: the active formatting elements, see ``html_active_formatting``.
     - ``printed``: whether a value may have been printed in text before.
     - ``ambiguity``: why the rest of the page cannot be judged; empty if it can.
@@ -123,6 +124,7 @@ class HtmlState:
         "noscript",
         "omittable_attributes",
         "opened",
+        "other_stacks",
         "printed",
         "scopes",
         "self_closing",
@@ -158,6 +160,7 @@ class HtmlState:
         self.buffer = ""
         self.last_start = ""
         self.stack = _NOTHING_OPEN
+        self.other_stacks = NO_STACKS
         self.scopes: Stack[Scope] = Stack()
         self.insertion_modes = INITIAL
         self.formatting = Inline()
@@ -199,6 +202,7 @@ class HtmlState:
         other.csp_elements = self.csp_elements
         other.self_closing = self.self_closing
         other.stack = self.stack
+        other.other_stacks = self.other_stacks
         other.state = self.state
         other.tables = self.tables
         other.tag = self.tag
@@ -375,6 +379,7 @@ class HtmlState:
         common = (
             self.state,
             self.stack,
+            self.other_stacks,
             self.scopes,
             self.after_pre,
             self.after_value,

@@ -22,9 +22,12 @@ from untor.contexts.html_elements import (
     VOID,
 )
 from untor.contexts.placement import Refusal, Unreadable
+from untor.contexts.stacks import NO_STACKS
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from untor.contexts.html_state import HtmlState
     from untor.contexts.stacks import Stack
 
@@ -52,10 +55,27 @@ def characters(machine: HtmlState, text: str) -> None:
     machine.after_pre = False
     if machine.xml:
         return
+    if machine.other_stacks and text.strip("\t\n\f\r "):
+        raise Unreadable("cell-differs", what="text")
     if machine.insertion_modes & _BEFORE_BODY and not machine.stack and text.strip("\t\n\f\r "):
         _to_body(machine)
     if machine.stack and machine.stack[-1] == "colgroup" and text.strip("\t\n\f\r "):
         machine.stack = machine.stack[:-1]
+
+
+def _in_each(machine: HtmlState, name: str, follow: Callable[[HtmlState, str], None]) -> None:
+    """Go over a tag where a row or cell of a table may be open or not, after which that must make no difference."""
+    stacks, machine.other_stacks = machine.other_stacks, NO_STACKS
+    before = machine.copy()
+    follow(machine, name)
+    for stack in stacks:
+        other = before.copy()
+        other.stack = stack
+        if stack.top not in formatting.CELLS:
+            other.formatting = formatting.leave_cell(other.formatting)
+        follow(other, name)
+        if (other.stack, other.formatting, other.state) != (machine.stack, machine.formatting, machine.state):
+            raise Unreadable("cell-differs", what=f"<{'/' if machine.closing else ''}{name}>")
 
 
 def doctype(machine: HtmlState) -> None:
@@ -76,6 +96,9 @@ def _before_skeleton(machine: HtmlState, name: str) -> None:
 
 def start_tag(machine: HtmlState, name: str) -> None:
     """Go over a start tag; the machine has its attributes' names."""
+    if machine.other_stacks:
+        _in_each(machine, name, start_tag)
+        return
     if name not in SWITCHING and is_plain(machine):
         # A shortcut for most tags; it comes to the same.
         machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=False)
@@ -145,7 +168,7 @@ def _open(machine: HtmlState, name: str) -> None:
         machine.ambiguity = "a page of frames has no text"
     elif name == "table":
         if stack and stack[-1] in TABLE_SECTIONS | {"table", "tr"}:
-            stack = _base(stack).below
+            stack = base_of(stack).below
         stack += ("table",)
     elif name in TABLE_PARTS:
         stack = _table_part(machine, stack, name)
@@ -159,7 +182,7 @@ def _open(machine: HtmlState, name: str) -> None:
         machine.stack = stack
 
 
-def _base(stack: Stack[str]) -> Stack[str]:
+def base_of(stack: Stack[str]) -> Stack[str]:
     """Return the stack up to the innermost element that a table's parts cannot leave; empty without one."""
     while stack and not (stack.top in _ROOTS or ":" in stack.top):
         stack = stack.below
@@ -168,7 +191,7 @@ def _base(stack: Stack[str]) -> Stack[str]:
 
 def _table_part(machine: HtmlState, stack: Stack[str], name: str) -> Stack[str]:
     """Follow §13.2.6.4.9 "in table" to .15 "in cell" for the start tag of a part of a table."""
-    base = _base(stack)
+    base = base_of(stack)
     if not base:
         return stack
     root = base.top
@@ -191,6 +214,9 @@ def _table_part(machine: HtmlState, stack: Stack[str], name: str) -> Stack[str]:
 
 def end_tag(machine: HtmlState, name: str) -> None:
     """Go over an end tag."""
+    if machine.other_stacks:
+        _in_each(machine, name, end_tag)
+        return
     if is_plain(machine):
         machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=True)
         return

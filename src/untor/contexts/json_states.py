@@ -83,16 +83,24 @@ class Json(EmbeddedLanguage):
 
     def _address(self) -> Place | Refusal:
         """Judge a value in a string of an import map or of speculation rules: a URL that something is loaded from."""
-        is_key = self.stack.ends_with("key")
+        is_key = self.stack.ends_with("key") and self.url is None
         if is_key or (self.addresses == "speculationrules" and not (self.names and self.names[-1] in _URLS)):
             return refused(f"in this string of {_IN[self.addresses]}", "it would decide what is loaded", _FIXED)
-        if self.addresses == "importmap" and self.names[:1] == ("integrity",):
-            return refused("in a hash of an import map", "it would decide what is let in", "Print the whole object.")
+        if self._is_hash():
+            if self.text != "":
+                remedy = 'Print the whole: "{= … =}".'
+                return refused("in a part of a hash", "the whole decides what may be run", remedy)
+            return Place("value", "json-string", ("JSON string", "hash"), ("integrity", "json-string"))
         assert self.url is not None  # noqa: S101  each string but a key has one
         place = self.url.place()
         if isinstance(place, Refusal):
             return place
         return place._replace(path=("JSON string", *place.path), escapers=(*place.escapers, "json-string"))
+
+    def _is_hash(self) -> bool:
+        """Tell whether a string is the hash of a resource in an import map (HTML §8.1.6.2)."""
+        integrity = self.addresses == "importmap" and self.names[:1] == ("integrity",)
+        return integrity and len(self.names) > 1 and not self.stack.ends_with("key")
 
     def took_value(self) -> Json:
         """Return the state after a value."""
@@ -122,6 +130,7 @@ def _value(json: Json, text: str, position: int) -> int:
     elif char == '"':
         json.state = "string"
         json.url = LocalUrl("resource-url") if json.addresses else None
+        json.text = "" if json.addresses else None
     elif char == "]" and json.stack.ends_with("["):
         json.stack, json.state = json.stack[:-1], "after"
     else:
@@ -138,6 +147,9 @@ def _key(json: Json, text: str, position: int) -> int:
         json.state = "string"
         json.stack += ("key",)
         json.text = ""
+        # HTML §8.1.6.2: the keys of integrity are the URLs that the hashes are of.
+        of_hashes = json.addresses == "importmap" and json.names == ("integrity",)
+        json.url = LocalUrl("resource-url") if of_hashes else None
     elif char == "}" and json.stack.ends_with("{"):
         json.stack, json.state = json.stack[:-1], "after"
     else:
@@ -156,7 +168,9 @@ def _string(json: Json, text: str, position: int) -> int:
     if text[position] != '"':
         json.state = "lost"
         return position + 1
-    json.state, json.word = "after", False
+    json.state, json.word, json.url = "after", False, None
+    if not json.stack.ends_with("key"):
+        json.text = None
     return position + 1
 
 
@@ -166,7 +180,7 @@ def _string_text(json: Json, raw: str) -> None:
         return
     text = decoded(raw)
     json.text = None if json.text is None else (json.text + text)[:_LONGEST_NAME]
-    if json.url is not None and not json.stack.ends_with("key"):
+    if json.url is not None:
         json.url = json.url.read(text)
 
 
@@ -185,6 +199,7 @@ def _after(json: Json, text: str, position: int) -> int:
         json.stack, json.state = json.stack[:-1], "value"
         if json.addresses:
             json.names += (json.text or "",)
+        json.text = None
     elif char == "," and top in {"[", "{"}:
         json.state = "key" if top == "{" else "value"
         if top == "{":

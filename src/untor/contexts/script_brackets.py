@@ -121,7 +121,9 @@ def close_brace(script: Script) -> None:
 
 
 def comma(script: Script) -> None:
-    """Go over a comma."""
+    """Go over a comma; right after a bracket or another comma it is an error, except in an array."""
+    if script.before == "operator" and _top(script).startswith("("):
+        script.state, script.reason = "lost", "a comma in it has nothing before it"
     script.before = "key" if _top(script) in {"{o", "{x"} else "operator"
 
 

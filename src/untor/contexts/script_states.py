@@ -124,7 +124,7 @@ class Script(EmbeddedLanguage):
     def _eat(self, text: str) -> None:
         if not text:
             return
-        if self.sealed and not _SAFE_AFTER_STEP.match(text):
+        if self.sealed and not self.is_separated(text):
             raise unreadable(
                 "in a step right before this",
                 "what the step leaves and what follows could become one word or operator",
@@ -133,6 +133,10 @@ class Script(EmbeddedLanguage):
         self.sealed = False
         text, self.tail = self.tail + text, ""
         run(_STATES, self, text)  # type: ignore[arg-type]
+
+    def is_separated(self, text: str) -> bool:
+        """Tell whether fixed text begins a token of its own, whatever the last one is."""
+        return _SAFE_AFTER_STEP.match(text) is not None
 
     def settled(self) -> Script:
         """Return the state after the last token, when nothing is added to it."""

@@ -83,6 +83,12 @@ class LocalUrl(EmbeddedLanguage):
             return Place("value", "url-path", ("URL path",), ("url-segment",))
         if state == "relative slash":
             return Place("value", "url-path", ("URL path",), ("url-first-segment",))
+        if state == "picture data" and self.kind == "image-url":
+            return Place("value", "url-data", ("URL", "picture data"), ("percent-data",))
+        if state in {"data", "picture data", "blocked scheme"}:
+            scheme = self.url.scheme.partition(":")[0]
+            reason = "of such a URL only the data of a picture may be a value"
+            return refused(f'after "{scheme}:" in a URL', reason, "Write it out: data:image/png;base64,{= … =}.")
         reason = "the URL is judged value by value there, and this one could be its scheme or host"
         return refused("in this part of a URL", reason, _REMEDY)
 
@@ -146,6 +152,9 @@ class UrlList(EmbeddedLanguage):
                 reason = "together they would be another number"
                 return refused("right after the descriptor in a srcset", reason, "Print the whole number: {= w =}w.")
             return Place("value", "srcset", (words, "descriptor"), ("descriptor",))
+        if self.descriptors and self.url.url.state in {"data", "picture data"}:
+            reason = "if it is empty, the comma before it ends the URL"
+            return refused("in a data: URL of a srcset", reason, "Put it into the attribute src.")
         place = self.url.place()
         if isinstance(place, Refusal):
             return place
@@ -234,6 +243,8 @@ class Refresh(EmbeddedLanguage):
 
     def place(self) -> Place | Refusal:
         """Judge the place of a value."""
+        if self.url is None and not self.text.strip(" \t\n\r\f"):
+            return Place("value", "attribute", ("reload", "seconds"), ("seconds",))
         if self.url is None:
             reason = "the URL must come after fixed text"
             return refused("here in an instruction to reload", reason, 'Write content="5; url={= url =}".')
@@ -243,5 +254,6 @@ class Refresh(EmbeddedLanguage):
     def took_value(self) -> Refresh:
         """Return the state after a value."""
         other = self.copy()
+        other.text = other.text if other.text.strip(" \t\n\r\f") else "0"
         other.url = other.url and other.url.took_value()
         return other

@@ -19,6 +19,8 @@ _SCHEME_CHARS = re.compile(r"[A-Za-z0-9+.\-]*")
 _SLASHES = re.compile(r"[/\\]*")
 _AUTHORITY = re.compile(r"[^/\\?#]*")
 _PATH = re.compile(r"[^?#]*")
+_PICTURE = re.compile(r"data:image/(?!svg)[a-z0-9.\-]+(?:;[^,]*)?,", re.IGNORECASE | re.ASCII)
+"""The beginning of a ``data:`` URL whose data are the pixels of a picture; SVG has scripts and links."""
 _PERCENT_END = re.compile(r"%[0-9A-Fa-f]?\Z")
 
 AFTER_PATH = frozenset({"path", "query", "fragment"})
@@ -28,7 +30,8 @@ AFTER_PATH = frozenset({"path", "query", "fragment"})
 class UrlState:
     """The state of the URL parser at some point of an attribute.
 
-    ``unknown``: after a value that stands at the start and may have brought any part of a URL.
+    ``unknown``: after a value that stands at the start and may have brought any part of a URL; ``data`` and
+    ``picture data``: before and after the comma of a ``data:`` URL, whose beginning is in ``scheme``.
     ``percent`` holds an unfinished percent-encoding at the end of the fixed text.
     """
 
@@ -106,9 +109,20 @@ def _scheme(text: str, position: int, scheme: str, schemes: frozenset[str]) -> S
         return "scheme", scheme, end
     if text[end] != ":":
         return _delimiter(text[end]), "", end + (text[end] in "?#")
+    if scheme == "data" and scheme not in schemes:
+        return "data", "data:", end + 1
     if scheme not in schemes:
         return "blocked scheme", scheme, end + 1
     return "special authority slashes" if scheme in SPECIAL else "path or authority", scheme, end + 1
+
+
+def _data(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
+    """Go over the media type of a ``data:`` URL (RFC 2397, Fetch §6)."""
+    comma = text.find(",", position)
+    if comma < 0:
+        return "data", scheme + text[position:], len(text)
+    scheme += text[position : comma + 1]
+    return ("picture data" if _PICTURE.fullmatch(scheme) else "blocked scheme"), "data", comma + 1
 
 
 def _relative_slash(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
@@ -185,6 +199,7 @@ _STEPS: dict[str, Callable[[str, int, str, frozenset[str]], Step]] = {
     "scheme start": _scheme_start,
     "unknown": _unknown,
     "scheme": _scheme,
+    "data": _data,
     "relative slash": _relative_slash,
     "special authority slashes": _special_authority_slashes,
     "special authority second slash": _second_slash,
@@ -196,7 +211,7 @@ _STEPS: dict[str, Callable[[str, int, str, frozenset[str]], Step]] = {
     "opaque path": _opaque_path,
     "query": _query,
 }
-"""What each state does; out of the others (fragment, blocked scheme, mixed) nothing leads."""
+"""What each state does; out of the others (fragment, picture data, blocked scheme, mixed) nothing leads."""
 
 
 def _end(pattern: re.Pattern[str], text: str, position: int) -> int:

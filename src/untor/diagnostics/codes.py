@@ -140,6 +140,14 @@ CODES: dict[str, Code] = {
         "<! if calls !>a<! elif call? !>c<! else !>b<! end !>",
         _CALLS,
     ),
+    "between-repeated": Code(
+        "MarkError",
+        'This loop has a "between" already.',
+        "Write what is printed between two rounds in one place.",
+        "<! for call in calls !>{= call.name =}<! between !>, <! between !>; <! end !>",
+        "<! for call in calls !>{= call.name =}<! between !>, <! end !>",
+        _CALLS,
+    ),
     "step-shape": Code(
         "MarkError",
         'This "{word}" cannot be read: {trouble}.',
@@ -452,6 +460,14 @@ CODES: dict[str, Code] = {
         '<p <! if call.note !>title="x"<! end !>>quay</p>',
         _CALL,
     ),
+    "contexts-differ": Code(
+        "PlacementError",
+        "The context of this value depends on {step}: {contexts}.",
+        "{remedy}",
+        """<script><! if call.note !>show()<! else !>hide()+<! end !> {= call.note =}</script>""",
+        """<script><! if call.note !>show();<! else !>hide();<! end !> note({= call.note =})</script>""",
+        _CALL,
+    ),
     "loop-differs": Code(
         "PlacementError",
         "The body of this loop ends {second}, but it began {first}.",
@@ -490,6 +506,14 @@ CODES: dict[str, Code] = {
         "A value there would end the head before <{name}>. Put the value after it, or into the body.",
         "{= call.note =}<title>Berths</title>",
         "<title>Berths</title><p>{= call.note =}</p>",
+        _CALL,
+    ),
+    "cell-differs": Code(
+        "PlacementError",
+        "Whether this {what} is in a cell of the table depends on a step before it, which opens a row or a cell.",
+        "Close in the step what is opened in it: </td></tr>.",
+        "<table><tr><! if call.note !><td>note<! end !>{= call.note =}</table>",
+        "<table><tr><! if call.note !><td>note</td><! end !><td>{= call.note =}</table>",
         _CALL,
     ),
     "scripting-differs": Code(

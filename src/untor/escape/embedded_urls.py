@@ -22,6 +22,7 @@ BLOCKED_SEGMENT = "untor-blocked"
 
 _TO_ENCODE = pattern(r"[^A-Za-z0-9._~:/?#\[\]@!$&*+,;=%-]")
 _COMMAS = pattern(r"\A,+|,+\Z")
+_SECONDS = pattern(r"[0-9]+(?:\.[0-9]*)?")
 _DESCRIPTOR = pattern(r"[0-9]+(?:\.[0-9]+)?")
 
 
@@ -78,6 +79,15 @@ def url_segments(value: object) -> str:
 def url_first_segments(value: object) -> str:
     """Percent-encode as the path after a first slash; an empty one is blocked too."""
     return url_segments(value) or BLOCKED_SEGMENT
+
+
+def seconds(value: object) -> str:
+    """Print a number of seconds; without one a browser does not reload the page (HTML §4.2.5.3 "refresh")."""
+    string = printed(value)
+    if _SECONDS.fullmatch(string):
+        return string
+    log_blocked(f"the time {string!r}", "it is not a number of seconds")
+    return ""
 
 
 def descriptor(value: object) -> str:

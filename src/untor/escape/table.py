@@ -154,6 +154,7 @@ ESCAPERS: dict[str, Escaper] = {
     # parts of URLs
     "percent": Escaper("url.percent", "percent-encoded as one component", accelerated=True, letter="p", inert=True),
     "percent-opaque": Escaper("url.percent_opaque", "percent-encoded; @ and + stay"),
+    "percent-data": Escaper("url.percent_data", "percent-encoded; the characters of base64 stay", inert=True),
     "percent-query": Escaper("url.percent_query", "names and values percent-encoded as a query"),
     "percent-path": Escaper("url.percent_path", "percent-encoded as path segments; / stays", inert=True),
     "host": Escaper("url.host", "empty unless it is a host"),
@@ -186,6 +187,7 @@ ESCAPERS: dict[str, Escaper] = {
         inert=True,
     ),
     "descriptor": Escaper("embedded_urls.descriptor", "dropped unless it is a width or a density"),
+    "seconds": Escaper("embedded_urls.seconds", "empty unless it is a number"),
     # scripts and data
     "script-value": Escaper("javascript.script_value", "becomes a JavaScript value, < as \\u003c"),
     "script-operand": Escaper(

@@ -26,10 +26,10 @@ INVALID = "about:invalid"
 SCHEMES = frozenset({"http", "https", "mailto", "sms", "tel"})
 """Schemes of URLs that a person follows or submits."""
 
-FIXED, URL, COMPONENT, OPAQUE, PATH, HOST, QUERY = 0, 1, 2, 3, 4, 5, 6
+FIXED, URL, COMPONENT, OPAQUE, PATH, HOST, QUERY, DATA = 0, 1, 2, 3, 4, 5, 6, 7
 """Kinds of a piece of a URL: the template's own text, a value that is (the start of) a URL, a percent-encoded value,
 a value in the address after ``mailto:`` and the like, several path segments, a host or a part of one, names and values
-of a query."""
+of a query, data of a picture."""
 
 Piece = tuple[int, object, str]
 """Kind, value (of fixed text: as it is in the page) and, of fixed text, what a browser reads it as."""
@@ -50,6 +50,7 @@ _UNRESERVED = frozenset(b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz01
 _ENCODED = [chr(byte) if byte in _UNRESERVED else f"%{byte:02X}" for byte in range(256)]
 _ENCODED_OPAQUE = [chr(byte) if byte in _UNRESERVED | frozenset(b"@+") else f"%{byte:02X}" for byte in range(256)]
 _ENCODED_PATH = [chr(byte) if byte in _UNRESERVED | frozenset(b"/") else f"%{byte:02X}" for byte in range(256)]
+_ENCODED_DATA = [chr(byte) if byte in _UNRESERVED | frozenset(b"+/=") else f"%{byte:02X}" for byte in range(256)]
 _HOST_PART = pattern(r"[A-Za-z0-9.-]+")
 _WITH_HOST = pattern(r"(?ai)(?:[a-z]+:)?//(?=[a-z0-9])[a-z0-9.-]*[a-z0-9]\.?(?::[0-9]+)?(?=[/?#]|\Z)")
 
@@ -83,6 +84,11 @@ def percent_opaque(value: object) -> str:
 def percent_path(value: object) -> str:
     """Percent-encode as several path segments: ``/`` stays."""
     return _encoded(printed(value), _ENCODED_PATH)
+
+
+def percent_data(value: object) -> str:
+    """Percent-encode as data of a ``data:`` URL; the characters of base64 stay (RFC 4648 §4)."""
+    return _encoded(printed(value), _ENCODED_DATA)
 
 
 def query_string(value: object) -> str:
@@ -310,4 +316,5 @@ _BY_KIND: dict[int, Callable[[object], str]] = {
     PATH: percent_path,
     HOST: host,
     QUERY: percent_query,
+    DATA: percent_data,
 }

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 STEPS: dict[str, str] = {
-    "for": "<! for NAME in EXPRESSION !> … <! else !> … <! end !>",
+    "for": "<! for NAME in EXPRESSION !> … <! between !> … <! else !> … <! end !>",
     "if": "<! if EXPRESSION !> … <! elif EXPRESSION !> … <! else !> … <! end !>",
+    "between": "<! between !>",
     "elif": "<! elif EXPRESSION !>",
     "else": "<! else !>",
     "end": "<! end !> or, naming what it closes, <! end for !>",

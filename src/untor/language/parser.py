@@ -154,6 +154,20 @@ class _TemplateParser:
         parser.finish()
         return tree.For(mark.start, mark.end, "for", names, iterable, condition, position)
 
+    def step_between(self, mark: Mark, parser: ExpressionParser) -> None:
+        try:
+            parser.finish()
+        except SyntaxProblem as found:
+            self.problems.append(found.problem)
+        opened = self.branching(mark, {"for"}, "<! for !>")
+        if opened is None:
+            return
+        opened.body = []
+        if isinstance(opened.node, tree.For):
+            if opened.node.between is not None:
+                self.report("between-repeated", mark)
+            opened.node.between = opened.body
+
     # --- if ------------------------------------------------------------------------------------------------------
 
     def step_if(self, mark: Mark, parser: ExpressionParser) -> None:

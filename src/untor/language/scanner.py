@@ -217,7 +217,7 @@ class Scanner:
                 follow.value()
             elif mark.word in BLOCKS:
                 follow.opened()
-            elif mark.word in {"else", "elif"}:
+            elif mark.word in {"else", "elif", "between"}:
                 follow.branched()
             elif mark.word == "end":
                 follow.closed()

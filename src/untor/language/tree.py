@@ -199,7 +199,7 @@ class If(Block):
 
 @dataclass(slots=True)
 class For(Block):
-    """A loop; ``empty`` is the content of its ``else``, ``None`` without one."""
+    """A loop; ``between`` and ``empty`` are the contents of its ``between`` and ``else``, ``None`` without one."""
 
     names: list[str]
     iterable: Expression
@@ -207,6 +207,7 @@ class For(Block):
     position: str | None
     body: list[Node] = field(default_factory=list)
     empty: list[Node] | None = None
+    between: list[Node] | None = None
 
 
 # --- pieces put together -------------------------------------------------------------------------------------------

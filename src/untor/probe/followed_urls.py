@@ -25,10 +25,10 @@ _NAMES = frozenset(
 )
 _LISTS = frozenset({"srcset", "imagesrcset", "ping", "attributionsrc"})
 _REFRESH = re.compile(r"\s*[\d.]*\s*[;,]?\s*(?:url\s*=\s*)?['\"]?(.*)", re.IGNORECASE | re.DOTALL)
-_POINTING = frozenset(
-    """alternate author bookmark canonical help license me next nofollow prev search icon shortcut apple-touch-icon
-    mask-icon tag dns-prefetch preconnect""".split(),
+_LOADING = frozenset(
+    """stylesheet modulepreload preload prefetch prerender manifest import expect compression-dictionary""".split(),
 )
+"""HTML §4.6.7 and what browsers have besides: relations of links that load code, a page or what they are made of."""
 
 
 class Address(NamedTuple):
@@ -74,7 +74,7 @@ def urls_in(element: str, name: str, value: str, attributes: dict[str, str]) -> 
     """Yield each URL of an attribute, and whether code or a frame is loaded from it."""
     if name in _NAMES:
         relations = set(attributes.get("rel", "").lower().split())
-        loads = element in _LOADS and not (element == "link" and relations and relations <= _POINTING)
+        loads = element in _LOADS and not (element == "link" and relations.isdisjoint(_LOADING))
         yield value, loads
     elif name in _LISTS:
         for part in value.split() if "srcset" not in name else re.split(r",\s+|,$", value):
