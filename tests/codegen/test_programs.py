@@ -233,7 +233,7 @@ class Watched:
     [
         "{= row.b =}{= row.c =}{= row.b =}",
         "<! if row.c !>{= row.c =}<! end !>{= row.c and row.b =}{= not row.c =}{= row.c ?? 1 =}",
-        '<p title="{= row.c =}{= row.b =}">{= row.c | trim =}</p><a href="/{= row.c =}/{= row.b =}">{= row.n? =}</a>',
+        '<p title="{= row.c =}{= row.b =}">{= row.c | strip =}</p><a href="/{= row.c =}/{= row.b =}">{= row.n? =}</a>',
         "{= row.c =}{= row.d =}",
         "{= row.c < 3 =}{= row.b =}",
         "<! let y = row.c !>{= y =}{= y =}{= y.b =}<! include p x=row.c !>",
@@ -586,7 +586,7 @@ def test_programs_are_checked() -> None:
     wrong: list[tuple[int, ...]] = [
         (99,), (-1,), (steps.READ,), (steps.READ, 1, 0), (steps.READ, 12, 0, 0, 0), (steps.READ, 1, 12, 0, 0), (steps.READ, 1, 0, 2, 0),
         (steps.READ, 1, -8, 0, 0), (steps.WRITE, 3, 0), (steps.WRITE, -1, 0), (steps.WRITE, 0, 12), (steps.JUMP, 99), (steps.JUMP, -1),
-        (steps.ITEMS, 3, 0, 0), (steps.NEXT, 0, 0, 1000), (steps.CONTENT, 3, 0, 0, 0), (steps.CONTENT, 0, 2, 2, 0), (steps.SLOT, 3, 0),
+        (steps.ITEMS, 3, 0, 0, 1), (steps.NEXT, 0, 0, 1000), (steps.CONTENT, 3, 0, 0, 0), (steps.CONTENT, 0, 2, 2, 0), (steps.SLOT, 3, 0),
         (steps.SLOT, 0, 1, 3), (steps.ENTER, 1, 0, 0), (steps.ENTER, 0, 0, 0), (steps.ENTER, 0, 1, 12, 0), (steps.ENTER, 0, 1, 0, 4, 0, 0, 0, 0),
         (steps.CALL, 0, 0, 0, 0, 2**30), (steps.PACK, 0, 0, 99), (steps.INPUT, 0, 2, 0, 0), (steps.NEED, 0, 2, 0, 0, 0), (steps.SEND, 11), (steps.JUMP, 1),
     ]  # fmt: skip
@@ -623,7 +623,7 @@ NUMBERS = st.integers(-7, len(steps.STEPS)) | st.integers(0, 60)
 # No numbers: what is multiplied by them may become too large for any machine.
 FEW = st.sampled_from(["<", "", None, True, ("x", "y"), {"b": "<"}, ["x"], MISSING, Html(), Broken(), 1.5, len])
 STEP = st.sampled_from([
-    (steps.WRITE, 0, 1), (steps.WRITE, 2, 1), (steps.READ, 2, 0, 0, 1), (steps.ITEMS, 0, 0, 0), (steps.NEXT, 0, 3, 0), (steps.SPLIT, 3, 4, 5), (steps.PACK, 5, 1, 2, 0, 1),
+    (steps.WRITE, 0, 1), (steps.WRITE, 2, 1), (steps.READ, 2, 0, 0, 1), (steps.ITEMS, 0, 0, 0, 1), (steps.NEXT, 0, 3, 0), (steps.SPLIT, 3, 2, 4, 5), (steps.PACK, 5, 1, 2, 0, 1),
     (steps.CONTENT, 0, 1, 1, 0), (steps.SLOT, 0, 1, 0), (steps.SLOT, 1, 0), (steps.ENTER, 0, 1, 0, 1, 0), (steps.COLLECT, 5, 1), (steps.PIECE, 5), (steps.COLLECT, 5, 0), (steps.COUNT, 0),
     (steps.POSITION, 6, 0, 1), (steps.SEND, 1), LEAVE, (steps.TEST, 0, 1, 0), (steps.CALL, 7, -2, -6, 1, 1, 0), (steps.ADD, 5, 0), (steps.INPUT, 8, 0, 0, 1), (steps.COMPARE, 9, 0, 1, 2),
 ])  # fmt: skip

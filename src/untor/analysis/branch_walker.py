@@ -89,14 +89,19 @@ class BranchWalker(Walker[State]):
         before = self.state
         branches: list[tuple[tree.Branch, list[Operation]]] = []
         ends: list[State] = []
+        conditions: list[object] = []
         for branch in node.branches:
             if branch.test is not None:
                 self.names.use(branch.test)
+                conditions.append(self.names.condition(branch.test))
             self.state = self.fork(before)
+            self.enter_branch(self.state, conditions, last=branch.test is None)
             branches.append((branch, self._block(node, branch.body)))
             ends.append(self.state)
         if node.branches[-1].test is not None:
-            ends.append(before)
+            otherwise = self.fork(before)
+            self.enter_branch(otherwise, conditions, last=True)
+            ends.append(otherwise)
         self.state = reduce(lambda joined, end: self._joined(node, "if", joined, end), ends)
         self.operations.append(Choice(branches))
 
@@ -108,6 +113,9 @@ class BranchWalker(Walker[State]):
             raise self.refused("branches-differ", node.start, node.end, **words)
         self.depends_on(node, joined)
         return joined
+
+    def enter_branch(self, state: State, conditions: list[object], *, last: bool) -> None:
+        """Go into a branch: the last of the conditions is true in it, or with ``last`` none of them is."""
 
     def depends_on(self, node: tree.Block, state: State) -> None:
         """Note the step that decides on a state, for messages."""

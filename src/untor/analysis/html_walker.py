@@ -10,6 +10,7 @@ from untor.analysis.lookahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attri
 from untor.analysis.url_walker import UrlWalker
 from untor.analysis.walker import BlockWalker
 from untor.contexts.alternatives import Alternatives
+from untor.contexts.formatting_ways import assume, forget
 from untor.contexts.html_classify import describe, place_of
 from untor.contexts.html_content import of_attribute
 from untor.contexts.html_joining import joined
@@ -56,11 +57,10 @@ class HtmlWalker(BlockWalker[HtmlState]):
         return joined(first, second)
 
     def again(self, before: HtmlState, after: HtmlState) -> HtmlState | None:
-        """Join what a loop comes back to; formatting elements that it leaves open are open the next time."""
-        machine = joined(before, after)
-        if machine is not None and after.formatting.size() > before.formatting.size():
-            machine.formatting = after.formatting
-        return machine
+        """Join what a loop comes back to."""
+        after = after.copy()
+        forget(after, before)
+        return joined(before, after)
 
     def same(self, first: HtmlState, second: HtmlState) -> bool:
         """Compare all that decides about values in a loop."""
@@ -69,6 +69,19 @@ class HtmlWalker(BlockWalker[HtmlState]):
     def key(self, state: HtmlState) -> object:
         """Return all that decides about values to come."""
         return state.full_key()
+
+    def enter_branch(self, state: HtmlState, conditions: list[object], *, last: bool) -> None:
+        """Note the conditions under which a branch is taken."""
+        for condition in conditions[:-1]:
+            assume(state, condition, truth=False)
+        if conditions:
+            assume(state, conditions[-1], truth=not last)
+
+    def after_known(self, end: HtmlState) -> HtmlState:
+        """Return the state after a piece that has been walked before, in the branch that this is."""
+        state = end.copy()
+        state.assumed = self.state.assumed
+        return state
 
     def depends_on(self, node: tree.Block, state: HtmlState) -> None:
         """Note the step that decides between alternatives of a script, a style or JSON."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import inspect
+import itertools
 from collections.abc import Callable, Collection
 
 from untor.diagnostics.problem import Problem, suggestion
@@ -20,6 +21,10 @@ OWN_URLS = frozenset({"link"})
 
 POSITION = frozenset({"number", "index", "first", "last", "odd", "even", "total"})
 """What the position of a loop has."""
+
+
+_SERIAL = itertools.count()
+"""Numbers for bindings of names, each of its own."""
 
 
 class AnalysisError(Exception):
@@ -48,20 +53,25 @@ class Names:
         self.known = known or {}
         self.filters = filters
         self.scopes: list[dict[str, set[str] | None]] = [{}]
+        self._bindings: list[dict[str, int]] = [{}]
+        self._unbound = next(_SERIAL)
         self.inputs = inputs
         """Collects the names read from the page's context; ``None`` where the context is out of reach."""
 
     def enter(self) -> None:
         """Open a scope."""
         self.scopes.append({})
+        self._bindings.append({})
 
     def leave(self) -> None:
         """Close the innermost scope; its names are gone."""
         self.scopes.pop()
+        self._bindings.pop()
 
     def bind(self, name: str, uses: set[str] | None = None) -> None:
         """Add a name to the innermost scope; ``uses`` collects what is read of a loop's position."""
         self.scopes[-1][name] = uses
+        self._bindings[-1][name] = next(_SERIAL)
 
     def lookup(self, name: str) -> tuple[bool, set[str] | None]:
         """Tell whether a name is bound in the template, and as what."""
@@ -69,6 +79,22 @@ class Names:
             if name in scope:
                 return True, scope[name]
         return False, None
+
+    def condition(self, test: tree.Expression) -> object:
+        """Return what is equal for conditions that are true or false together: their text and what their names are."""
+        todo, bindings = [test], []
+        while todo:
+            node = todo.pop()
+            if isinstance(node, tree.Call):
+                # What a function returns may be another thing the next time.
+                return next(_SERIAL)
+            if isinstance(node, tree.Name):
+                bindings.append(self._binding(node.name))
+            todo.extend(tree.children(node))
+        return self.source.text[test.start : test.end], tuple(bindings)
+
+    def _binding(self, name: str) -> int:
+        return next((scope[name] for scope in reversed(self._bindings) if name in scope), self._unbound)
 
     def use(self, expression: tree.Expression) -> None:
         """Check an expression and note what it reads. Raises ``AnalysisError``."""

@@ -103,7 +103,8 @@ class Walker(ABC, Generic[State]):
         """Go back to before a node."""
         self.state, self.frame, self.operations = to.state, to.frame, to.operations
         self.analysis.frames = to.frames
-        del self.names.scopes[to.scopes :]
+        while len(self.names.scopes) > to.scopes:
+            self.names.leave()
 
     def stand_in(self) -> bool:
         """Go over a value that was refused as over one that was not; tell whether that is possible."""

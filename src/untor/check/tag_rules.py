@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 
+from untor.contexts.html_attributes import NO_HANDLERS
 from untor.diagnostics.problem import Problem
 
 TYPE_CHECKING = False
@@ -69,7 +70,7 @@ def policy(tag: Tag) -> Iterator[Problem]:
         return
     place = (tag.source, tag.start, tag.end)
     for name in tag.attributes:
-        if name.startswith("on"):
+        if name.startswith("on") and name not in NO_HANDLERS:
             yield Problem("csp-handler", *place, name=name)
     if "style" in tag.attributes:
         yield Problem("csp-style", *place)

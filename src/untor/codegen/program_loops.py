@@ -77,17 +77,20 @@ class LoopCompiler(ExpressionCompiler):
 
     def begin(self, node: tree.For, uses: frozenset[str], number: int) -> tree.Expression | None:
         """Find what a loop runs over, and return the condition that is still to be tested for each item."""
-        how = steps.PAIRS * (len(node.names) == 2) + steps.SIZED * ("total" in uses)  # noqa: PLR2004  key and value
+        names = len(node.names)
         operand = self.value(node.iterable)
         self.owners.forget()
         if isinstance(node.iterable, tree.Maybe):
             operand = self.none_is_missing(operand)
         condition = node.condition
         if condition is not None and "total" in uses:
-            operand, condition = self.kept(node, number, operand, how), None
-            how = steps.SIZED
-        self.placed(node.iterable.start, node.iterable.end, steps.ITEMS, number, operand, how)
+            operand, condition, names = self.kept(node, number, operand), None, 1
+        self.items(node, number, operand, names, is_sized="total" in uses)
         return condition
+
+    def items(self, node: tree.For, number: int, operand: int, names: int, *, is_sized: bool = False) -> None:
+        """Begin to run over a value, whose items are taken apart for several names."""
+        self.placed(node.iterable.start, node.iterable.end, steps.ITEMS, number, operand, int(is_sized), names)
 
     def next(self, node: tree.For, number: int, item: int) -> list[int]:
         """Take the next item; return the jumps that are taken when there is none."""
@@ -96,11 +99,11 @@ class LoopCompiler(ExpressionCompiler):
         return [at + 3]
 
     def names(self, node: tree.For, item: int) -> None:
-        """Bind the names of a loop to its item, or to the two of a pair."""
+        """Bind the names of a loop to its item, or to the values in it."""
         slots = [item]
-        if len(node.names) == 2:  # noqa: PLR2004  key and value
-            slots = [self.fresh(), self.fresh()]
-            self.placed(node.iterable.start, node.iterable.end, steps.SPLIT, item, *slots)
+        if len(node.names) > 1:
+            slots = [self.fresh() for _ in node.names]
+            self.placed(node.iterable.start, node.iterable.end, steps.SPLIT, item, len(slots), *slots)
             self.base = self.top
         for name, slot in zip(node.names, slots, strict=True):
             self.scopes[-1][name] = slot
@@ -146,12 +149,12 @@ class LoopCompiler(ExpressionCompiler):
         self.here(begin)
         return last, take, [nothing]
 
-    def kept(self, node: tree.For, number: int, operand: int, how: int) -> int:
+    def kept(self, node: tree.For, number: int, operand: int) -> int:
         """Collect the items that a condition holds for, and return the slot of their list."""
         assert node.condition is not None  # noqa: S101  asked for with a condition only
         operand = self.moved(operand, self.fresh())
         self.base = self.top
-        self.placed(node.iterable.start, node.iterable.end, steps.ITEMS, number, operand, how & steps.PAIRS)
+        self.items(node, number, operand, len(node.names))
         self.step(steps.PACK, operand, steps.LIST, 0)
         item = self.fresh()
         self.base = self.top

@@ -91,8 +91,9 @@ class LoopGenerator:
             items = call("_none_is_missing", items)
         if collects:
             items = ast.Await(call("_collected", items))
-        source = self.helper("_pairs" if len(node.names) == 2 else "_each", node)  # noqa: PLR2004  key and value
-        items = self.locations.place(call(source, items), node.iterable.start, node.iterable.end)
+        several = [constant(len(node.names))] if len(node.names) > 1 else []
+        source = self.helper("_pairs" if several else "_each", node)
+        items = self.locations.place(call(source, items, *several), node.iterable.start, node.iterable.end)
         self.expressions.scopes.append({})
         names = [self.expressions.fresh(f"_v_{name}_") for name in node.names]
         for name, variable in zip(node.names, names, strict=True):

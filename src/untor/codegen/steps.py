@@ -55,7 +55,5 @@ TUPLE, LIST, DICT = range(3)
 """What values are packed into."""
 KINDS = ("", "str", "int", "float", "bool", "list", "dict")
 """The types of parameters that are known at a glance, by their numbers."""
-PAIRS, SIZED = 1, 2
-"""How items are found: as pairs, and all of them before the first is used."""
 OF_SCOPE, TAKEN, OF_PIECE = range(3)
 """Where a missing name was looked up: among the page's names, its parameters, or those of a piece."""

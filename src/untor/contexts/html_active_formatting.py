@@ -7,7 +7,6 @@ inside them, in segments: a marker is an element that shuts those around it off.
 
 from __future__ import annotations
 
-from itertools import takewhile
 from typing import NamedTuple
 
 from untor.contexts.html_elements import TABLE_CELLS, TABLE_PARTS, VOID
@@ -79,10 +78,6 @@ class Inline(NamedTuple):
         """Tell whether a formatting element is open, also around a marker."""
         return self.here.formats_around or self.here.has_formatting()
 
-    def size(self) -> int:
-        """Return how much is open."""
-        return len(self.here.entries) + sum(len(segment.entries) + 1 for segment in self.outer)
-
     def with_entry(self, entry: str) -> Inline:
         """Return this with one entry more."""
         return self._replace(here=self.here._replace(entries=self.here.entries.push(entry)))
@@ -102,21 +97,6 @@ class Inline(NamedTuple):
 def misnested(inline: Inline) -> bool:
     """Tell whether a formatting element would be opened again by text."""
     return "!" in inline.here.entries
-
-
-def common(first: Inline, second: Inline) -> Inline:
-    """Return what is open after branches that end in these two."""
-    lost = misnested(first) or misnested(second)
-    while len(first.outer) > len(second.outer):
-        first = first.left()
-    while len(second.outer) > len(first.outer):
-        second = second.left()
-    while first.outer != second.outer or first.here.marker != second.here.marker:
-        first, second = first.left(), second.left()
-    pairs = zip(reversed([*first.here.entries]), reversed([*second.here.entries]), strict=False)
-    length = sum(1 for _ in takewhile(lambda pair: pair[0] == pair[1], pairs))
-    shared = first._replace(here=first.here._replace(entries=first.here.entries.down_to(length)))
-    return shared.with_entry("!") if lost and not misnested(shared) else shared
 
 
 def leave_cell(inline: Inline) -> Inline:

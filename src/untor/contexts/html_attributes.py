@@ -94,8 +94,14 @@ BOOLEAN = frozenset(
     shadowrootclonable shadowrootdelegatesfocus shadowrootserializable""".split(),
 )
 
+# HTML §2.3.7 "set of space-separated tokens", and the lists of IDs of WAI-ARIA §6.
+TOKEN_LISTS = frozenset(
+    """accesskey aria-controls aria-describedby aria-details aria-errormessage aria-flowto aria-labelledby aria-owns
+    autocomplete class for headers itemprop itemref itemtype part rev""".split(),
+)
+
 # HTML §6.8.2, §6.11.1, §6.8.5 and WAI-ARIA §6: enumerated attributes that spell their states out.
-_NO_HANDLERS = frozenset("on once one online only ongoing onward".split())
+NO_HANDLERS = frozenset("on once one online only ongoing onward".split())
 """Names that begin as those of event handlers do, but no event is called "line" or "going" (HTML §8.1.8.2)."""
 
 _STATE = frozenset({"contenteditable", "draggable", "spellcheck"})
@@ -161,7 +167,7 @@ def meaning(element: str, attribute: str, *, foreign: bool = False, fixed: Fixed
     """Say what an attribute of an element means; ``fixed`` are the element's other attributes."""
     fixed = fixed or {}
     where = f'in the attribute "{attribute}" of <{element}>'
-    if attribute.startswith("on") and attribute not in _NO_HANDLERS:
+    if attribute.startswith("on") and attribute not in NO_HANDLERS:
         return Meaning("script")
     elements, reason = _REL_OF_LINKS if attribute == "rel" and element != "link" else DECISIONS.get(attribute, _NONE)
     if element in elements or "*" in elements:

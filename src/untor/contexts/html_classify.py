@@ -6,8 +6,8 @@ import re
 from typing import TYPE_CHECKING
 
 from untor.contexts.alternatives import Alternatives
-from untor.contexts.html_active_formatting import misnested
-from untor.contexts.html_attributes import SVG, XHTML, Meaning
+from untor.contexts.formatting_ways import is_misnested
+from untor.contexts.html_attributes import SVG, TOKEN_LISTS, XHTML, Meaning
 from untor.contexts.html_content import meaning_of, of_attribute
 from untor.contexts.html_elements import NO_TEXT
 from untor.contexts.html_srcdoc import Document
@@ -96,7 +96,7 @@ def _in_text(machine: HtmlState) -> Place | Refusal:
             if mode in machine.insertion_modes:
                 reason = "depending on the value, a browser would drop it or start the body there"
                 return refused(place, reason, "Put it into the body or into the title.", html=True)
-    if misnested(machine.formatting):
+    if is_misnested(machine):
         reason = "a formatting element before it was closed by another tag, and text would open it again"
         return refused("here", reason, "Close elements like <b> and <a> in the reverse order of their opening.")
     return Place("value", "text", ("text",), ("foreign-text" if machine.is_in_foreign() else "text",))
@@ -130,6 +130,8 @@ def _in_attribute(machine: HtmlState) -> Place | Refusal:
         return Place("url", _url_context(means), path, (xml + means.kind,))
     if means.kind in {"integrity", "nonce"}:
         return _token(machine, means.kind, path, whole=whole)
+    if whole and machine.attribute in TOKEN_LISTS:
+        return Place("whole", "whole-attribute", path, (_for(machine, "whole-attribute"), "tokens"))
     if whole:
         escaper = {"boolean": "boolean-attribute", "state": "state-attribute"}.get(means.kind, "whole-attribute")
         return Place("whole", "whole-attribute", path, (_for(machine, escaper),))

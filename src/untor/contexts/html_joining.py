@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from untor.contexts import html_active_formatting
+from untor.contexts import formatting_ways, html_active_formatting
 from untor.contexts.alternatives import together
 from untor.contexts.html_attributes import DECIDING
 from untor.contexts.html_tree_builder import base_of
@@ -58,10 +58,10 @@ def joined(first: HtmlState, second: HtmlState) -> HtmlState | None:
         result.static_attributes = _joined_attributes(first.static_attributes, second.static_attributes)
     if first.value != second.value and first.attribute in DECIDING:
         result.dynamic_attributes |= {first.attribute}
-    if first.formatting != second.formatting:
-        result.formatting = html_active_formatting.common(first.formatting, second.formatting)
+    is_followed = formatting_ways.join(first, second, result)
     if first.key() == second.key():
-        return result
+        several = result.other_stacks and result.other_formatting
+        return result if is_followed and not several else None
     stacks = {(state.stack, state.other_stacks) for state in (first, second)}
     if len(stacks) > 1 and first.state == second.state == "data":
         return _in_table(first, second, result)
@@ -84,6 +84,8 @@ def _in_table(first: HtmlState, second: HtmlState, result: HtmlState) -> HtmlSta
     tables = {base_of(stack) for stack in stacks}
     around = {html_active_formatting.leave_cell(state.formatting) for state in (first, second)}
     same = all(getattr(first, name) == getattr(second, name) for name in _ELSEWHERE)
+    if first.other_formatting or second.other_formatting:
+        return None
     if not same or first.xml or len(tables) > 1 or len(around) > 1 or len(stacks) > _MOST_STACKS:
         return None
     base = tables.pop()
@@ -92,6 +94,7 @@ def _in_table(first: HtmlState, second: HtmlState, result: HtmlState) -> HtmlSta
     result.stack = max(stacks, key=lambda stack: (stack.top in html_active_formatting.CELLS, len(stack)))
     result.other_stacks = frozenset(stacks - {result.stack})
     result.formatting = first.formatting if first.stack == result.stack else second.formatting
+    result.formatting_if, result.other_formatting = formatting_ways.NO_CONDITIONS, ()
     return result
 
 

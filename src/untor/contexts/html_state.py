@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from untor.contexts import html_tokenizer
 from untor.contexts.client_libraries import DEFAULT
+from untor.contexts.formatting_ways import NO_CONDITIONS, Way
 from untor.contexts.html_active_formatting import Inline
 from untor.contexts.html_attributes import DECIDING
 from untor.contexts.html_data_block import DataBlock
@@ -91,7 +92,9 @@ class HtmlState:
     - ``state``: the standard's name of the tokenizer state; ``insertion_modes``: those that the tree builder may be in.
     - ``stack``: the open elements that decide where text may be and how it is tokenized; ``other_stacks``: what it may
       be as well, after a step that has opened rows or cells of a table and not closed them.
-    - ``formatting``, ``in_p``: the active formatting elements, see ``html_active_formatting``.
+    - ``formatting``, ``in_p``: the active formatting elements, see ``html_active_formatting``; ``formatting_if``: the
+      conditions that these hold on, ``other_formatting``: what is open otherwise, ``assumed``: the conditions that hold
+      in the branch, see ``formatting_ways``.
     - ``printed``: whether a value may have been printed in text before.
     - ``ambiguity``: why the rest of the page cannot be judged; empty if it can.
     - ``inner``: the state of the language in the attribute or element that is being read.
@@ -106,6 +109,7 @@ class HtmlState:
         "after_pre",
         "after_value",
         "ambiguity",
+        "assumed",
         "attribute",
         "attributes",
         "buffer",
@@ -113,6 +117,7 @@ class HtmlState:
         "csp_elements",
         "dynamic_attributes",
         "formatting",
+        "formatting_if",
         "in_p",
         "inner",
         "insertion_modes",
@@ -124,6 +129,7 @@ class HtmlState:
         "noscript",
         "omittable_attributes",
         "opened",
+        "other_formatting",
         "other_stacks",
         "printed",
         "scopes",
@@ -164,6 +170,8 @@ class HtmlState:
         self.scopes: Stack[Scope] = Stack()
         self.insertion_modes = INITIAL
         self.formatting = Inline()
+        self.formatting_if = self.assumed = NO_CONDITIONS
+        self.other_formatting: tuple[Way, ...] = ()
         self.in_p = False
         self.after_pre = False
         self.after_value = False
@@ -188,6 +196,9 @@ class HtmlState:
         other.after_pre = self.after_pre
         other.in_p = self.in_p
         other.formatting = self.formatting
+        other.formatting_if = self.formatting_if
+        other.other_formatting = self.other_formatting
+        other.assumed = self.assumed
         other.inner = self.inner
         other.inside = self.inside
         other.last_start = self.last_start
@@ -407,7 +418,8 @@ class HtmlState:
         )
         if self.attribute in DECIDING:
             sets = (*sets, self.value)
-        return (*self.key(), sets, self.formatting, self.in_p, self.printed)
+        formatting = (self.formatting, self.formatting_if, frozenset(self.other_formatting))
+        return (*self.key(), sets, formatting, self.in_p, self.printed)
 
     def loop_key(self) -> tuple[object, ...]:
         """Return what a loop's body must begin with each time, for the values in it.

@@ -10,6 +10,7 @@ from __future__ import annotations
 from itertools import islice
 
 from untor.contexts import html_active_formatting as formatting
+from untor.contexts.formatting_ways import follow, ways_of
 from untor.contexts.html_content import of_element
 from untor.contexts.html_elements import (
     BREAKOUT,
@@ -47,7 +48,8 @@ def _to_body(machine: HtmlState) -> None:
 
 def is_plain(machine: HtmlState) -> bool:
     """Tell whether the machine is in a body where nothing is open but ordinary elements and paragraphs."""
-    return not (machine.stack or machine.formatting or machine.xml) and machine.insertion_modes.isdisjoint(_BEFORE_BODY)
+    opened = machine.stack or machine.formatting or machine.other_formatting
+    return not (opened or machine.xml) and machine.insertion_modes.isdisjoint(_BEFORE_BODY)
 
 
 def characters(machine: HtmlState, text: str) -> None:
@@ -61,6 +63,13 @@ def characters(machine: HtmlState, text: str) -> None:
         _to_body(machine)
     if machine.stack and machine.stack[-1] == "colgroup" and text.strip("\t\n\f\r "):
         machine.stack = machine.stack[:-1]
+
+
+def _paragraph(machine: HtmlState, name: str, *, closing: bool) -> bool:
+    """Tell whether a paragraph may be open after a tag; inside a formatting element that is not followed here."""
+    inside = [way.inline.has_formatting() for way in ways_of(machine)]
+    after = not all(inside) and formatting.paragraph(name, is_open=machine.in_p, closing=closing)
+    return after or (any(inside) and machine.in_p)
 
 
 def _in_each(machine: HtmlState, name: str, follow: Callable[[HtmlState, str], None]) -> None:
@@ -126,10 +135,9 @@ def start_tag(machine: HtmlState, name: str) -> None:
         machine.stack += (f"html:{name}",)
     if name in _RAW_IN_SELECT and "select" in machine.stack:
         machine.ambiguity = f"browsers disagree on <{name}> inside <select>"
-    outside = not machine.formatting.has_formatting()
-    machine.formatting = formatting.opened(machine.formatting, name, in_p=machine.in_p)
-    if outside:
-        machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=False)
+    in_p = machine.in_p
+    machine.in_p = _paragraph(machine, name, closing=False)
+    follow(machine, lambda inline: formatting.opened(inline, name, in_p=in_p))
     machine.after_pre = name in NEWLINE_EATERS
     machine.state = TEXT_STATES.get(name, "data")
     if name in {"script", "style"} and not machine.markup_only:
@@ -236,7 +244,7 @@ def end_tag(machine: HtmlState, name: str) -> None:
             machine.ambiguity = f"</{name}> does not close what is open inside <svg> or <math>"
         return
     _end_mode(machine, name)
-    machine.formatting = formatting.closed(machine.formatting, name)
+    follow(machine, lambda inline: formatting.closed(inline, name))
     machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=True)
     stack = machine.stack
     if name not in _TABLE_OR_ROOT or name not in stack:

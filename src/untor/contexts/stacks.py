@@ -74,13 +74,6 @@ class Stack(Generic[Item]):
         """Tell whether an item is at the top."""
         return self.depth > 0 and self.top == item
 
-    def down_to(self, depth: int) -> Stack[Item]:
-        """Return the lowest items only, so many of them."""
-        stack = self
-        while stack.depth > depth:
-            stack = stack.below
-        return stack
-
     def __contains__(self, item: object) -> bool:
         if self.tracked is None or item in self.tracked:
             return item in self.members

@@ -615,8 +615,8 @@ CODES: dict[str, Code] = {
     ),
     "not-pairs": Code(
         "RenderError",
-        "This loop takes two values from each item, but item {number} is {what}.",
-        "Loop with two names over a mapping or over pairs.",
+        "This loop has {names} names for the values of each item, but item {number} is {what}.",
+        "Loop with two names over a mapping, or with several over tuples of as many values.",
         "<! for name, tons in [1, 2] !><p>{= name =}</p><! end !>",
         "<! for name, tons in calls[0] !><p>{= name =}</p><! end !>",
         _CALLS,

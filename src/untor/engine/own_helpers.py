@@ -11,8 +11,26 @@ if TYPE_CHECKING:
     from untor.web.static import Assets, Static
 
 
+MOST_NUMBERS = 1_000_000
+"""How many numbers ``range`` may have: what a template loops over can depend on what a visitor has sent."""
+
+
+def numbers(start: int, stop: int | None = None, step: int = 1) -> range:
+    """Return the whole numbers from ``start``, or 0, up to and without ``stop``; Python's own ``range``.
+
+    Raises ``TypeError`` for what is no whole number, and ``ValueError`` for a step of 0, or too many numbers.
+    """
+    found = range(start) if stop is None else range(start, stop, step)
+    if found[MOST_NUMBERS:]:
+        raise ValueError(f"a range may have at most {MOST_NUMBERS:,} numbers")
+    return found
+
+
 class OwnHelpers:
-    """``asset`` and ``integrity`` with static files, ``link`` with routes; ``checks`` say what is wrong with a call."""
+    """``range``, ``asset`` and ``integrity`` with static files, ``link`` with routes.
+
+    ``checks`` say what is wrong with a call.
+    """
 
     def __init__(
         self,
@@ -23,7 +41,7 @@ class OwnHelpers:
     ) -> None:
         self.assets: Assets | None = None
         self.links: Links | None = None
-        self.helpers: dict[str, Callable[..., object]] = {}
+        self.helpers: dict[str, Callable[..., object]] = {"range": numbers}
         self.checks: dict[str, Known] = {}
         if static is not None:
             from untor.web.static import Assets  # noqa: PLC0415  only where there are any
@@ -41,6 +59,6 @@ class OwnHelpers:
     def add_to(self, helpers: dict[str, Callable[..., object]]) -> None:
         """Add them to the helpers of the site. Raises ``ValueError`` where one of these has such a name."""
         for name in self.helpers.keys() & helpers.keys():
-            option = "links" if name == "link" else "static"
-            raise ValueError(f'with {option}, the engine has a helper "{name}" of its own; give yours another name')
+            option = {"link": "with links, ", "range": ""}.get(name, "with static, ")
+            raise ValueError(f'{option}the engine has a helper "{name}" of its own; give yours another name')
         helpers |= self.helpers

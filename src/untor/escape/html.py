@@ -95,11 +95,25 @@ def _unprintable(string: str) -> str:
     return FORBIDDEN.sub("\ufffd", string)
 
 
+_LISTS = (list, tuple, set, frozenset)
+
+
 def whole_attribute(name: str, value: object) -> str:
     """Print an attribute with its value, or without one (``True``), or not at all (``False``, ``None``, missing)."""
     if value is None or value is False or value is MISSING:
         return ""
     return f" {name}" if value is True else f' {name}="{attribute(value)}"'
+
+
+def tokens(value: object) -> str:
+    """Return the text of a list of tokens: of a mapping, the keys whose values are true; ``None`` is left out."""
+    if isinstance(value, str):
+        return printed(value)
+    if hasattr(type(value), "items"):
+        return " ".join([printed(name) for name, on in value.items() if on])  # type: ignore[attr-defined]
+    if not isinstance(value, _LISTS):
+        return printed(value)
+    return " ".join([printed(each) for each in value if not (each is None or each is False or each is MISSING)])
 
 
 def embedded_attribute(name: str, value: object, escape: Callable[[object], str]) -> str:

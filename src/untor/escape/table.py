@@ -51,6 +51,7 @@ ESCAPERS: dict[str, Escaper] = {
     ),
     "boolean-attribute": Escaper("html.boolean_attribute", "the attribute is there when the value is true"),
     "state-attribute": Escaper("html.state_attribute", 'quotes are added; True and False become "true" and "false"'),
+    "tokens": Escaper("html.tokens", "a list is printed with blanks between its items"),
     "xml-text": Escaper("html.xml_text", "& < > escaped"),
     "xml-attribute": Escaper("html.xml_attribute", "& < > \" ' and line breaks escaped"),
     "flag-attribute": Escaper(

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from untor.filters import lists, marking, strings
 from untor.filters.dates import date_filters
+from untor.filters.listed import list_filters
 from untor.filters.locale_settings import LocaleSettings
 from untor.filters.numbers import number_filters
 from untor.filters.pictures import picture, table_filter
@@ -37,11 +38,13 @@ _FIXED: dict[str, Callable[..., object]] = {
     "slug": strings.slug,
     "split": strings.split,
     "title": strings.title,
-    "trim": strings.trim,
+    "strip": strings.strip,
+    "text": strings.text_,
     "upper": strings.upper,
     "words": strings.words,
     # lists
-    "batch": lists.batch,
+    "batched": lists.batched,
+    "each": lists.each,
     "first": lists.first,
     "group": lists.group,
     "join": lists.join,
@@ -56,6 +59,7 @@ _FIXED: dict[str, Callable[..., object]] = {
     "where": lists.where,
     # what a value is
     "cleaned": marking.cleaned,
+    "html_source": marking.html_source,
     "picture": picture,
     **KNOWN_TO_PLACES,
 }
@@ -65,7 +69,8 @@ _FIXED: dict[str, Callable[..., object]] = {
 def built_in(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
     """Return the built-in filters by name, for an engine's locale, time zone and clock."""
     numbers = number_filters(settings)
-    made = {**_FIXED, **numbers, **date_filters(settings), "table": table_filter(numbers["number"])}
+    made = {**_FIXED, **numbers, **date_filters(settings), **list_filters(settings)}
+    made["table"] = table_filter(numbers["number"])
     return dict(sorted(made.items()))
 
 

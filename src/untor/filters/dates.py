@@ -76,6 +76,17 @@ def date_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
 
         return _written(moment, formats().datetime_format, by_babel, where, pattern, "a date with a time")
 
+    def iso(value: object, *, timezone: str | None = None) -> str:
+        """Return a date, time or datetime for machines (ISO 8601): for ``datetime="…"``, feeds and sitemaps.
+
+        A datetime with a time zone keeps it, or is told in ``timezone``.
+        """
+        at_day = moments().time_of(value)
+        zone = zone_named(timezone) if timezone else None
+        moment: Any = at_day if at_day is not None else moments().moment_of(value, zone, needs="dates")
+        written: str = moment.isoformat()
+        return written
+
     def ago(value: object, *, locale: str | None = None) -> str:
         """Return how long ago something was, or in what time it will be, by the engine's clock."""
         from babel.dates import format_timedelta  # noqa: PLC0415
@@ -93,7 +104,7 @@ def date_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
         where = locale_named(name_of(locale))
         return format_timedelta(moment - now, add_direction=True, locale=where)
 
-    return {"date": date_, "time": time_, "datetime": datetime_, "ago": ago}
+    return {"date": date_, "time": time_, "datetime": datetime_, "iso": iso, "ago": ago}
 
 
 def _now(settings: LocaleSettings) -> datetime:

@@ -27,16 +27,16 @@ def join(value: Iterable[object], separator: str = ", ") -> str:
     """Return the items as one text, with the separator between them."""
     if not isinstance(separator, str):
         raise FilterProblem("the separator must be text.")
-    return separator.join(printed(item) for item in _items(value))
+    return separator.join(printed(item) for item in items_of(value))
 
 
 def first(value: object, n: int | None = None) -> object:
     """Return the first item, ``None`` when there is none; with ``n``, a list of the first ones."""
     if n is None:
-        return next(iter(_items(value)), None)
+        return next(iter(items_of(value)), None)
     count = _count(n)
     first_items: list[object] = []
-    for item in _items(value):
+    for item in items_of(value):
         if len(first_items) == count:
             break
         first_items.append(item)
@@ -45,7 +45,7 @@ def first(value: object, n: int | None = None) -> object:
 
 def last(value: object, n: int | None = None) -> object:
     """Return the last item, ``None`` when there is none; with ``n``, a list of the last ones."""
-    items = list(_items(value))
+    items = list(items_of(value))
     if n is None:
         return items[-1] if items else None
     return items[len(items) - min(_count(n), len(items)) :]
@@ -57,7 +57,7 @@ def sorted_(value: object, by: str | None = None, *, reverse: bool = False) -> l
     What has no such key, or ``None``, comes last, and is reported on the logger ``untor.data``.
     """
     key = _key(by)
-    items = [(key(item), item) for item in _items(value)]
+    items = [(key(item), item) for item in items_of(value)]
     present = [pair for pair in items if pair[0] is not None and pair[0] is not MISSING]
     absent = [item for found, item in items if found is None or found is MISSING]
     try:
@@ -71,14 +71,14 @@ def sorted_(value: object, by: str | None = None, *, reverse: bool = False) -> l
 
 def reversed_(value: object) -> list[object]:
     """Return the items from the last to the first."""
-    return list(_items(value))[::-1]
+    return list(items_of(value))[::-1]
 
 
 def where(value: object, name: str, *wanted: object) -> list[object]:
     """Return the items whose attribute or key is one of some values; without values, those where it is true."""
     key = _key(name)
     matching = []
-    for item in _items(value):
+    for item in items_of(value):
         field = key(item)
         if field is MISSING:
             continue
@@ -96,7 +96,7 @@ def group(value: object, by: str) -> list[tuple[object, list[object]]]:
     key = _key(by)
     found: list[tuple[object, list[object]]] = []
     places: dict[object, int] = {}
-    for item in _items(value):
+    for item in items_of(value):
         read = key(item)
         read = None if read is MISSING else read
         place = _place(read, places, found)
@@ -123,7 +123,7 @@ def unique(value: object, by: str | None = None) -> list[object]:
     key = _key(by)
     found: list[tuple[object, object]] = []
     places: dict[object, int] = {}
-    for item in _items(value):
+    for item in items_of(value):
         field = key(item)
         if _place(field, places, found) is None:
             found.append((field, item))
@@ -134,7 +134,7 @@ def sum_(value: object, by: str | None = None) -> object:
     """Return the sum of the items, or of a key of theirs; missing keys and ``None`` count nothing."""
     key = _key(by)
     total: Any = 0
-    for item in _items(value):
+    for item in items_of(value):
         field: Any = key(item)
         if field is None or field is MISSING:
             continue
@@ -145,6 +145,13 @@ def sum_(value: object, by: str | None = None) -> object:
         except TypeError as error:
             raise FilterProblem(f"the items cannot be added: {error}.") from None
     return total
+
+
+def each(value: object, name: str) -> list[object]:
+    """Return an attribute or key of each item, also ``a.b``; ``None`` for an item that has none."""
+    key = _key(name)
+    fields = [key(item) for item in items_of(value)]
+    return [None if field is MISSING else field for field in fields]
 
 
 def min_(value: object, by: str | None = None) -> object:
@@ -159,7 +166,7 @@ def max_(value: object, by: str | None = None) -> object:
 
 def _extreme(choose: Callable[..., Any], value: object, by: str | None) -> object:
     key = _key(by)
-    pairs = [(key(item), item) for item in _items(value)]
+    pairs = [(key(item), item) for item in items_of(value)]
     pairs = [pair for pair in pairs if pair[0] is not None and pair[0] is not MISSING]
     try:
         return choose(pairs, key=lambda pair: pair[0], default=(None, None))[1]
@@ -167,19 +174,19 @@ def _extreme(choose: Callable[..., Any], value: object, by: str | None) -> objec
         raise FilterProblem(f"the items cannot be compared: {error}.") from None
 
 
-def batch(value: object, n: int) -> list[list[object]]:
+def batched(value: object, n: int) -> list[list[object]]:
     """Return lists of ``n`` items each; the last has what is left."""
     size = _count(n)
     if size < 1:
         raise FilterProblem("the number of items must be a whole number from 1.")
-    items = list(_items(value))
+    items = list(items_of(value))
     return [items[start : start + size] for start in range(0, len(items), size)]
 
 
 # --- items and their keys --------------------------------------------------------------------------------------------
 
 
-def _items(value: object) -> Iterable[object]:
+def items_of(value: object) -> Iterable[object]:
     """Return what can be looped over, of a mapping its keys; text and bytes are no lists."""
     if isinstance(value, str | bytes | bytearray):
         raise unfit("lists", value)

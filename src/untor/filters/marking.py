@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from untor.escape import TrustedHTML, printed
+from untor.escape.html import text as escaped
 from untor.escape.url import percent_path, query_string
 from untor.runtime.filter_error import FilterProblem
 
@@ -18,6 +19,11 @@ def trusted(value: object, reason: str) -> TrustedHTML:
     if not isinstance(reason, str) or not reason.strip():
         raise FilterProblem("the reason must be text that says what makes the value safe.")
     return TrustedHTML(printed(value), reason=reason)
+
+
+def html_source(value: object) -> str:
+    """Return HTML as text: trusted HTML as it is, anything else escaped. Feeds have it so, escaped once more."""
+    return str.__str__(escaped(value))
 
 
 def json(value: object) -> JsonText:

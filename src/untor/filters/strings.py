@@ -39,6 +39,11 @@ def _argument(value: object, name: str) -> str:
     return value
 
 
+def text_(value: object) -> str:
+    """Return the value as it would be printed, as text: an ID that is a number compares with what a form sends."""
+    return _text(value)
+
+
 def upper(value: object) -> str:
     """Return the text in upper case."""
     return _text(value).upper()
@@ -60,10 +65,10 @@ def title(value: object) -> str:
     return _WORD.sub(lambda word: word[0][:1].title() + word[0][1:], _text(value))
 
 
-def trim(value: object, characters: str | None = None) -> str:
+def strip(value: object, characters: str | None = None) -> str:
     """Return the text without white space at its ends, or without some characters there."""
     text = _text(value)
-    return text.strip() if characters is None else text.strip(_argument(characters, "what is trimmed"))
+    return text.strip() if characters is None else text.strip(_argument(characters, "what is stripped"))
 
 
 def replace(value: object, old: str, new: str) -> str:

@@ -22,6 +22,9 @@ TEARING = frozenset(
 )
 """Problems after which the tree may not be the one that was meant."""
 
+MOST_NAMES = 100
+"""How many names a loop may have; the extension has room for as many."""
+
 DEEPEST = 250
 """How deep steps may be nested."""
 
@@ -144,8 +147,10 @@ class _TemplateParser:
 
     def loop(self, mark: Mark, parser: ExpressionParser) -> tree.For:
         names = [new_name(mark, parser, ignorable=True)]
-        if parser.accept(","):
+        while parser.accept(","):
             names.append(new_name(mark, parser, ignorable=True))
+        if len(names) > MOST_NAMES:
+            raise shape_problem(mark, parser, f"it has more than {MOST_NAMES} names")
         if not parser.accept("in"):
             raise shape_problem(mark, parser, '"in" is missing after the name')
         iterable = parser.no_conditional()

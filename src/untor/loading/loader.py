@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from pathlib import Path
     from typing import Any
 
-ENDINGS = (".html", ".xml", ".svg", ".txt")
+ENDINGS = (".html", ".htm", ".xml", ".svg", ".txt")
 """Endings that a name may leave out, in the order they are tried."""
 
 _MOST_LISTED = 5000

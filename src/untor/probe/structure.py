@@ -6,6 +6,7 @@ from functools import lru_cache
 from typing import NamedTuple
 from xml.parsers import expat
 
+from untor.contexts.html_attributes import NO_HANDLERS
 from untor.probe.followed_urls import RELATIVE, Address, address_of, urls_in
 from untor.probe.script_shape import Loaded, json_shape, script_shape, style_shape
 
@@ -92,7 +93,7 @@ def _element(element: str, attributes: dict[str, str], found: list[StructureEntr
     found.append(StructureEntry(depth, f"<{' '.join([element, *sorted(attributes)])}>"))
     for name in sorted(attributes):
         value = attributes[name]
-        if name.startswith("on"):
+        if name.startswith("on") and name not in NO_HANDLERS:
             found += [_part(depth + 1, name, token) for token in script_shape(value)]
         elif name == "style":
             found += [_part(depth + 1, "style", part) for part in style_shape(value, inside=True)]

@@ -37,14 +37,14 @@ async def each_async(value: object) -> AsyncIterator[object]:
             yield item
 
 
-async def pairs_async(value: object) -> AsyncIterator[object]:
-    """Yield what a loop with two names runs over."""
+async def pairs_async(value: object, names: int) -> AsyncIterator[object]:
+    """Yield what a loop with several names runs over."""
     if _is_async(value):
         async for item in value:  # type: ignore[attr-defined]
-            for pair in pairs([item]):
+            for pair in pairs([item], names):
                 yield pair
     else:
-        for item in pairs(value):
+        for item in pairs(value, names):
             yield item
 
 

@@ -180,9 +180,13 @@ def missing_name(name: str, scope: Mapping[str, object] | tuple[str, ...]) -> ob
     raise MissingValue(Problem("name-missing", word=name, near=suggestion(name, scope, _in_reach(scope))))
 
 
+EVERYWHERE = frozenset({"range"})
+"""Names that every page sees, whatever it is given."""
+
+
 def _in_reach(scope: Mapping[str, object] | tuple[str, ...]) -> str:
     what = "This piece" if isinstance(scope, tuple) else "The page"
-    names = sorted(name for name in scope if isinstance(name, str))
+    names = sorted(name for name in scope if isinstance(name, str) and name not in EVERYWHERE)
     return f"{what} was given {', '.join(names[:12]) if names else 'no values'}."
 
 

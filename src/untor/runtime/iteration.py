@@ -51,21 +51,29 @@ def mappings_of(frame: Any) -> Iterator[dict[str, object]]:
         yield dict(zip(names, row, strict=False))
 
 
-def pairs(value: object) -> Iterable[object]:
-    """Return what a loop with two names runs over: the keys and values of a mapping, or items that are pairs."""
-    if is_mapping(value):
+def pairs(value: object, names: int) -> Iterable[object]:
+    """Return what a loop with several names runs over: items with as many values, or a mapping's keys and values."""
+    if names == 2 and is_mapping(value):  # noqa: PLR2004  key and value
         return value.items()  # type: ignore[attr-defined, no-any-return]
-    return _pairs(each(value))
+    return _taken_apart(each(value), names)
 
 
-def _pairs(items: Iterable[object]) -> Iterator[object]:
+def _taken_apart(items: Iterable[object], names: int) -> Iterator[tuple[object, ...]]:
     for number, item in enumerate(items, 1):
-        try:
-            first, second = tuple(item)  # type: ignore[arg-type, var-annotated]
-        except (TypeError, ValueError):
-            what = f"{_shown(item)} ({type(item).__name__})"
-            raise RenderError(Problem("not-pairs", number=number, what=what)) from None
-        yield first, second
+        # The letters of a string and the keys of a mapping are no values that somebody means.
+        values = None if isinstance(item, str | bytes | bytearray) or is_mapping(item) else _values(item)
+        if values is None or len(values) != names:
+            has = "" if values is None else f" with {len(values)} value{'s' * (len(values) != 1)}"
+            what = f"{_shown(item)} ({type(item).__name__}){has}"
+            raise RenderError(Problem("not-pairs", number=number, what=what, names=names))
+        yield values
+
+
+def _values(item: object) -> tuple[object, ...] | None:
+    try:
+        return tuple(item)  # type: ignore[arg-type]
+    except (TypeError, ValueError):
+        return None
 
 
 def ahead(items: Iterable[object]) -> Iterator[tuple[object, bool]]:

@@ -195,12 +195,12 @@ int run_on(Run *run)
             }
             if (!begun) {
                 Py_INCREF(value);
-                int fine = begin_items(state, cursor, value, step[3]);
+                int fine = begin_items(state, cursor, value, step[3], step[4]);
                 Py_DECREF(value);
                 if (fine < 0)
                     goto broken;
             }
-            at += 4;
+            at += 5;
             break;
         }
         case NEXT: {
@@ -235,9 +235,9 @@ int run_on(Run *run)
             at = run->environment->loops[step[1]].count ? step[2] : at + 3;
             break;
         case SPLIT:
-            if (split(state, VALUE(step[1]), slots + step[2], slots + step[3]) < 0)
+            if (split(state, VALUE(step[1]), slots, step + 3, step[2]) < 0)
                 goto broken;
-            at += 4;
+            at += 3 + step[2];
             break;
         case POSITION:
             if (put(slots + step[1], position(run->environment->loops + step[2], step[3])) < 0)

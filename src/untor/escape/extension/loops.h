@@ -5,15 +5,26 @@
 
 #include "reading.h"
 
+/* What a loop with several names runs over: a new reference, or NULL with an exception. */
+static PyObject *taken_apart(State *state, PyObject *value, int names)
+{
+    PyObject *count = PyLong_FromLong(names);
+    PyObject *items = count == NULL ? NULL : slowly(state, PAIRS, value, count, NULL);
+    Py_XDECREF(count);
+    return items;
+}
+
 /* Begin a loop over a value: 0, or -1 with an exception. */
-static int begin_items(State *state, Cursor *cursor, PyObject *value, int how)
+static int begin_items(State *state, Cursor *cursor, PyObject *value, int is_sized, int names)
 {
     PyObject *items;
-    if (!(how & AS_PAIRS) && (PyList_CheckExact(value) || PyTuple_CheckExact(value)))
+    if (names > 1)
+        items = taken_apart(state, value, names);
+    else if (PyList_CheckExact(value) || PyTuple_CheckExact(value))
         items = Py_NewRef(value);
     else
-        items = slowly(state, how & AS_PAIRS ? PAIRS : EACH, value, NULL, NULL);
-    if (items != NULL && how & AS_SIZED && !PyList_CheckExact(items) && !PyTuple_CheckExact(items))
+        items = slowly(state, EACH, value, NULL, NULL);
+    if (items != NULL && is_sized && !PyList_CheckExact(items) && !PyTuple_CheckExact(items))
         Py_SETREF(items, PySequence_List(items));
     if (items == NULL)
         return -1;
@@ -62,12 +73,12 @@ static void end_items(Cursor *cursor)
 
 /* A loop over what is asynchronous, in a page that awaits: 0 when it is no such thing; 1, it has begun, item by item; 2, all
    its items are to be awaited first; -1 with an exception. */
-static int begin_async(Run *run, Cursor *cursor, PyObject *value, int how)
+static int begin_async(Run *run, Cursor *cursor, PyObject *value, int is_sized)
 {
     PyAsyncMethods *methods = Py_TYPE(value)->tp_as_async;
     if (methods == NULL || methods->am_aiter == NULL)
         return 0;
-    int is_each = run->chunks && !(how & AS_SIZED);
+    int is_each = run->chunks && !is_sized;
     PyObject *items = is_each ? methods->am_aiter(value) : slowly(run->program->state, COLLECTED, value, NULL, NULL);
     if (items == NULL)
         return -1;
@@ -77,34 +88,33 @@ static int begin_async(Run *run, Cursor *cursor, PyObject *value, int how)
     return is_each ? 1 : 2;
 }
 
-/* Put the two of a pair into slots: 0, or -1 with an exception. */
-static int split(State *state, PyObject *pair, PyObject **first, PyObject **second)
+/* Put the values of an item into slots, as many as there are names: 0, or -1 with an exception. */
+static int split(State *state, PyObject *item, PyObject **slots, const int *targets, int names)
 {
-    PyObject *made = NULL;
-    if (!PyTuple_CheckExact(pair) || PyTuple_GET_SIZE(pair) != 2) {
-        PyObject *single = PyList_New(1), *pairs = NULL, *iterator = NULL;
+    PyObject *values = Py_NewRef(item);
+    if (!PyTuple_CheckExact(values) || PyTuple_GET_SIZE(values) != names) {
+        PyObject *single = PyList_New(1), *items = NULL, *iterator = NULL;
         if (single != NULL) {
-            PyList_SET_ITEM(single, 0, Py_NewRef(pair));
-            pairs = slowly(state, PAIRS, single, NULL, NULL);
+            PyList_SET_ITEM(single, 0, values);
+            values = NULL;
+            items = taken_apart(state, single, names);
         }
-        iterator = pairs == NULL ? NULL : PyObject_GetIter(pairs);
-        made = iterator == NULL ? NULL : PyIter_Next(iterator);
+        iterator = items == NULL ? NULL : PyObject_GetIter(items);
+        Py_XSETREF(values, iterator == NULL ? NULL : PyIter_Next(iterator));
         Py_XDECREF(single);
-        Py_XDECREF(pairs);
+        Py_XDECREF(items);
         Py_XDECREF(iterator);
-        if (made != NULL && (!PyTuple_CheckExact(made) || PyTuple_GET_SIZE(made) != 2))
-            Py_CLEAR(made);
-        if (made == NULL) {
+        if (values != NULL && (!PyTuple_CheckExact(values) || PyTuple_GET_SIZE(values) != names))
+            Py_CLEAR(values);
+        if (values == NULL) {
             if (!PyErr_Occurred())
-                PyErr_SetString(PyExc_SystemError, "a pair is not one");
+                PyErr_SetString(PyExc_SystemError, "an item has another number of values");
             return -1;
         }
-        pair = made;
     }
-    PyObject *one = Py_NewRef(PyTuple_GET_ITEM(pair, 0)), *other = Py_NewRef(PyTuple_GET_ITEM(pair, 1));
-    Py_XDECREF(made);
-    Py_SETREF(*first, one);
-    Py_SETREF(*second, other);
+    for (int i = 0; i < names; i++)
+        Py_XSETREF(slots[targets[i]], Py_NewRef(PyTuple_GET_ITEM(values, i)));
+    Py_DECREF(values);
     return 0;
 }
 

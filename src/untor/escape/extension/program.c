@@ -4,8 +4,8 @@
 
 /* What each step is followed by: a slot that is written (d), an operand (v), a name (n) or none (o), a join and operands
    for its values (j), a step of the same function (t), a loop (l), one of its function's contents (x), a number (i), how
-   many operands follow (c), a function with its arguments and contents (f), content with as many more (y), how many
-   contents follow (k), or one of the page's own values (u). */
+   many operands (c) or slots that are written (s) follow, how many names a loop has (m), a function with its arguments and
+   contents (f), content with as many more (y), how many contents follow (k), or one of the page's own values (u). */
 static const char *const SHAPES[STEPS] = {
     [WRITE] = "j",
     [READ] = "dvni",       /* to, owner, name, whether to wait: a dot */
@@ -18,11 +18,11 @@ static const char *const SHAPES[STEPS] = {
     [TEST] = "vit",        /* value, whether an array is asked for items, where to go on when it is false */
     [ABSENT] = "vt",       /* value, where to go on when it is None or missing */
     [GIVEN] = "vt",        /* value, where to go on when it is not missing */
-    [ITEMS] = "lvi",       /* loop, what it runs over, how */
+    [ITEMS] = "lvim",      /* loop, what it runs over, whether all are taken first, names */
     [NEXT] = "ldt",        /* loop, item, where to go on when there is none */
     [COUNT] = "l",
     [EMPTY] = "lt",        /* loop, where to go on when it had an item */
-    [SPLIT] = "vdd",       /* pair, first, second */
+    [SPLIT] = "vs",        /* item, the slots of its values */
     [POSITION] = "dli",    /* to, loop, what of it */
     [CALL] = "dvvic",      /* to, function, names of the last arguments or None, whether to wait, arguments */
     [COMPARE] = "dvvi",    /* to, left, right, how */
@@ -61,7 +61,7 @@ static int after_step(const Program *self, const Function *function, int at)
     for (const char *shape = SHAPES[code[at]]; *shape; shape++) {
         if (next >= end)
             return -1;
-        int number = code[next++], operands = 0, contents = 0, fine = number >= 0;
+        int number = code[next++], operands = 0, written = 0, contents = 0, fine = number >= 0;
         switch (*shape) {
         case 'd': fine = fine && number < function->slots; break;
         case 'v': fine = is_operand(self, function, number); break;
@@ -71,7 +71,9 @@ static int after_step(const Program *self, const Function *function, int at)
         case 'l': fine = fine && number < function->loops; break;
         case 'u': fine = fine && number < self->inputs_count; break;
         case 'i': fine = fine && number <= GREATEST_NUMBER; break;
+        case 'm': fine = fine && number <= MOST_NAMES; break;
         case 'c': operands = number; break;
+        case 's': written = number; fine = fine && number > 0 && number <= MOST_NAMES; break;
         case 'x': fine = fine && number < function->contents; break;
         case 'k': contents = number; break;
         case 'y':
@@ -97,8 +99,11 @@ static int after_step(const Program *self, const Function *function, int at)
             break;
         }
         }
-        if (!fine || operands > end - next || contents > end - next)
+        if (!fine || operands > end - next || written > end - next || contents > end - next)
             return -1;
+        for (; written > 0; written--, next++)
+            if (code[next] < 0 || code[next] >= function->slots)
+                return -1;
         for (; operands > 0; operands--, next++)
             if (!is_operand(self, function, code[next]))
                 return -1;
