@@ -44,10 +44,6 @@ class PlainWalker(BlockWalker[tuple[()]]):
         """Return what is the same everywhere."""
         return state
 
-    def describe(self, state: tuple[()]) -> str:  # noqa: ARG002
-        """Say in words where a state is."""
-        return "in plain text"
-
     def walk(self, nodes: list[tree.Node]) -> None:
         """Walk nodes."""
         self.each(nodes)

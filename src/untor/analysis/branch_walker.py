@@ -43,9 +43,9 @@ class BranchWalker(Walker[State]):
     def key(self, state: State) -> object:
         """Return what decides how a piece is read from a state on."""
 
-    @abstractmethod
-    def describe(self, state: State) -> str:
-        """Say in words where a state is."""
+    def differing(self, code: str, node: tree.Node, first: State, second: State, **words: str) -> AnalysisError:
+        """Return the exception for a step after which two ways end in these two states."""
+        raise NotImplementedError
 
     def flush(self) -> None:
         """Bring text that is held back into the operations."""
@@ -109,8 +109,7 @@ class BranchWalker(Walker[State]):
         """Return the state after branches of a step. Raises ``AnalysisError`` if they end too differently."""
         joined = self.join(first, second)
         if joined is None:
-            words = {"word": word, "first": self.describe(first), "second": self.describe(second)}
-            raise self.refused("branches-differ", node.start, node.end, **words)
+            raise self.differing("branches-differ", node, first, second, word=word)
         self.depends_on(node, joined)
         return joined
 
@@ -134,19 +133,21 @@ class BranchWalker(Walker[State]):
             self.names.bind(node.position, uses)
         start = self.fork(self.state)
         alone = self._alone(rounds) if rounds.first else []
-        before = self.state
+        before = first = self.state
+        after: State | None = None
         for _ in range(_MOST_ROUNDS):
             self.state = self.fork(before)
             body, end = self._round(rounds, alone)
+            after = self.fork(self.state) if after is None else after
             joined = self.again(before, self.state)
             if joined is None:
-                raise self._differs(node, before)
+                raise self.differing("loop-differs", node, first, after)
             self.depends_on(node, joined)
             if self.same(joined, before):
                 break
             before = joined
         else:
-            raise self._differs(node, before)
+            raise self.differing("loop-differs", node, first, after or before)
         self.names.leave()
         empty: list[Operation] = []
         if node.empty is not None:
@@ -197,7 +198,3 @@ class BranchWalker(Walker[State]):
         operations = self._block(step, step.branches[between].body)
         bodies = [alone, operations] if between else [operations, alone]
         return Choice([*zip(step.branches, bodies, strict=True)])
-
-    def _differs(self, node: tree.For, before: State) -> AnalysisError:
-        words = {"first": self.describe(before), "second": self.describe(self.state)}
-        return self.refused("loop-differs", node.start, node.end, **words)

@@ -7,16 +7,19 @@ import re
 from untor.analysis.fixed_text import settled, source_offset, text_run
 from untor.analysis.ir import FixedText, Function, InlineEnd, Nonce, PrintValue
 from untor.analysis.lookahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead
+from untor.analysis.names import AnalysisError
 from untor.analysis.url_walker import UrlWalker
 from untor.analysis.walker import BlockWalker
 from untor.contexts.alternatives import Alternatives
 from untor.contexts.formatting_ways import assume, forget
-from untor.contexts.html_classify import describe, place_of
+from untor.contexts.html_classify import place_of
 from untor.contexts.html_content import of_attribute
+from untor.contexts.html_differences import differing
 from untor.contexts.html_joining import joined
 from untor.contexts.html_references import attribute_text
 from untor.contexts.html_state import VALUE_STATES, Ended, HtmlState, Opened
 from untor.contexts.placement import Place, Refusal, Unreadable
+from untor.diagnostics.problem import Problem
 from untor.escape import ESCAPERS
 from untor.language import tree
 
@@ -24,12 +27,17 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.analysis.composition import Frame, PageAnalysis
     from untor.analysis.recovery import Checkpoint
+    from untor.diagnostics.source import Source
 
 
 MAKE_HTML = ("cleaned", "lines", "paragraphs", "picture", "table")
 """Built-in filters that return elements."""
 
 _LONGEST_REFERENCE = 40
+_NOT_FORGOTTEN = frozenset({"script", "style", "plaintext"})
+"""Elements whose end tag is not likely to be what is missing."""
+
+_RAW = ("RAWTEXT", "PLAINTEXT", "RCDATA", "script data")
 
 
 class HtmlWalker(BlockWalker[HtmlState]):
@@ -38,6 +46,8 @@ class HtmlWalker(BlockWalker[HtmlState]):
     def __init__(self, analysis: PageAnalysis, frame: Frame, machine: HtmlState) -> None:
         super().__init__(analysis, frame, machine)
         self.held: list[str] = []
+        self.raw_opened: tuple[Source, int] | None = None
+        """Where the last element was opened whose content is not markup."""
         self.final = frame.reading.body[-1] if frame.reading.body and not frame.reading.layout else None
 
     def flush(self) -> None:
@@ -88,9 +98,13 @@ class HtmlWalker(BlockWalker[HtmlState]):
         if isinstance(state.inner, Alternatives) and not state.inner.since:
             state.inner.since = f'the "{node.word}" in line {self.source.position(node.start)[0]}'
 
-    def describe(self, state: HtmlState) -> str:
-        """Say in words where a machine is."""
-        return describe(state)
+    def differing(self, code: str, node: tree.Node, first: HtmlState, second: HtmlState, **words: str) -> AnalysisError:
+        """Return the exception for a step, with the two places, and what to do."""
+        found = differing(first, second)
+        hint = found.remedy
+        return AnalysisError(
+            Problem(code, self.source, node.start, node.end, hint=hint, first=found.first, second=found.second, **words)
+        )
 
     def end_block(self, node: tree.Block) -> None:
         """Refuse a step that splits a URL attribute: it is judged as a whole."""
@@ -178,6 +192,8 @@ class HtmlWalker(BlockWalker[HtmlState]):
         except Unreadable as found:
             place = source_offset(run, found.offset)
             raise self.refused(found.code, place, place + 1, **found.words) from None
+        if machine.state.startswith(_RAW) and (opened := text.lower().rfind(f"<{machine.last_start}")) >= 0:
+            self.raw_opened = self.source, source_offset(run, opened)
         text = self._cut(run, text, start)
         if run[-1] is self.final:
             self.held.append(text)
@@ -212,7 +228,7 @@ class HtmlWalker(BlockWalker[HtmlState]):
         place = self._excepted(self._place(), node)
         trusted = self.names.trusted(node.expression)
         if isinstance(place, Refusal):
-            raise self.refused(place.code, node.start, node.end, **place.words)
+            raise self.refused(place.code, node.start, node.end, **self._words_of(place, node))
         self.names.use(node.expression)
         expression, escapers = node.expression, place.escapers
         several = ESCAPERS[escapers[0]].several
@@ -231,6 +247,18 @@ class HtmlWalker(BlockWalker[HtmlState]):
         if not (trusted and self.state.state == "data"):
             # Trusted HTML is its author's word: as far as the markup around it goes, it is not there.
             self.state.took_value()
+
+    def _words_of(self, refusal: Refusal, node: tree.Print) -> dict[str, str]:
+        """Return the words of a refusal; far inside an element without markup, with the place where that begins."""
+        element = self.state.last_start
+        if not self.state.state.startswith(_RAW) or self.raw_opened is None or element in _NOT_FORGOTTEN:
+            return refusal.words
+        source, offset = self.raw_opened
+        line = f"line {source.position(offset)[0]}" + (f" of {source.name}" if source is not self.source else "")
+        if line == f"line {self.source.position(node.start)[0]}":
+            return refusal.words
+        closing = f"<{element}> begins in {line}; if it should end before the value, close it: </{element}>."
+        return {**refusal.words, "remedy": f"{refusal.words['remedy']} {closing}"}
 
     def _excepted(self, place: Place | Refusal, node: tree.Print) -> Place | Refusal:
         """Accept trusted HTML where text cannot be, and no elements where they would close the element around them."""

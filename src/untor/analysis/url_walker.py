@@ -90,10 +90,6 @@ class UrlWalker(BlockWalker[UrlState]):
         """Return the state."""
         return state
 
-    def describe(self, state: UrlState) -> str:
-        """Say in words where a state is."""
-        return f"in the {state.state} of the URL"
-
     def value(self, prefix: str, nodes: list[tree.Node], index: int) -> tuple[int, list[tree.Text], int]:
         """Walk to the end of the value; return the index after it, the texts that end it and the offset in them."""
         self._fixed(prefix)

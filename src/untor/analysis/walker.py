@@ -182,8 +182,7 @@ class BlockWalker(BranchWalker[State]):
                 return
             joined = self.again(start, self.state)
             if joined is None:
-                words = {"word": part, "first": self.describe(start), "second": self.describe(self.state)}
-                raise self.refused("part-differs", node.start, node.end, **words)
+                raise self.differing("part-differs", node, start, self.state, word=part)
             self.state = joined
             if self.same(joined, start):
                 return

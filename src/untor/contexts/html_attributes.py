@@ -33,7 +33,7 @@ def _pairs(table: str) -> frozenset[tuple[str, str]]:
     return frozenset(pairs)
 
 
-# HTML §4 "URL": followed or submitted by a person, or played.
+# HTML §4 "URL": followed or submitted by a person, or played. Of VML, which mail clients draw, a shape may be a link.
 _URL = _pairs("""
     href a area
     action form
@@ -41,6 +41,7 @@ _URL = _pairs("""
     cite blockquote q ins del
     longdesc img iframe frame
     src audio video source track
+    href v:arc v:curve v:group v:image v:line v:oval v:polyline v:rect v:roundrect v:shape
     xlink:href a
 """)
 
@@ -50,6 +51,7 @@ _IMAGE_URL = _pairs("""
     lowsrc img
     dynsrc img
     poster video
+    src v:fill v:image v:imagedata v:stroke
     background body table td th tr tbody thead tfoot
     href image feimage
     xlink:href image feimage

@@ -244,7 +244,8 @@ def describe(machine: HtmlState) -> str:
     inner = ""
     if machine.inner is not None:
         place = judged(machine.inner)
-        inner = f" ({place.path[-1]})" if isinstance(place, Place) else ""
+        code = " (code)" if isinstance(machine.inner, Script) else ""
+        inner = f" ({place.path[-1]})" if isinstance(place, Place) else code
     if state == "data":
         top = machine.stack[-1].rpartition(":")[2] if machine.stack else ""
         return f"in the text of <{top}>" if top else "in text"

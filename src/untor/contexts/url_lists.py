@@ -257,3 +257,13 @@ class Refresh(EmbeddedLanguage):
         other.text = other.text if other.text.strip(" \t\n\r\f") else "0"
         other.url = other.url and other.url.took_value()
         return other
+
+    def joined(self, other: EmbeddedLanguage) -> EmbeddedLanguage | None:
+        """Join two states in which the URL has begun."""
+        if self == other or not isinstance(other, Refresh) or self.url is None or other.url is None:
+            return self if self == other else None
+        result = self.copy()
+        joined = self.url.joined(other.url)
+        assert isinstance(joined, LocalUrl)  # noqa: S101  of the same kind
+        result.url = joined
+        return result

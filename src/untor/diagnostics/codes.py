@@ -454,7 +454,7 @@ CODES: dict[str, Code] = {
     ),
     "branches-differ": Code(
         "PlacementError",
-        'The branches of this "{word}" end in different places: {first} or {second}.',
+        'The branches of this "{word}" end in different places: {first}, or {second}.',
         "Close in each branch what is opened in it, so that the markup after it is read the same way.",
         '<p <! if call.note !>title="<! end !>>quay</p>',
         '<p <! if call.note !>title="x"<! end !>>quay</p>',
