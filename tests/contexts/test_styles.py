@@ -14,6 +14,7 @@ from selectolax.lexbor import LexborHTMLParser
 from untor import Engine, MarkError, PlacementError, RenderError, TrustedCSS, UntorError
 from untor.escape.css import (
     style_keyframes,
+    style_list,
     style_name,
     style_name_part,
     style_nth,
@@ -249,6 +250,54 @@ def test_blocked_values(value: object, caplog: pytest.LogCaptureFixture) -> None
     assert style_value(value) == "untor-blocked()"
     assert style_value_part("a;b") == "untor-blocked"
     assert {record.name for record in caplog.records} == {"untor.blocked"}
+
+
+LISTS = [
+    ("1px solid salmon", None), (" Open Sans,  Arial\n", "Open Sans,  Arial"), ("12px/1.5 'Open Sans', serif", '12px/1.5 "Open Sans", serif'), ("16 / 9", None),
+    ("linear-gradient(90deg, #fff 0%, rgba(0, 0, 0, .5))", None), ("0 0 5px #0008, inset 0 0 1px red", None), ("translate(1px, 2px) rotate(3deg)", None),
+    ("[full-start] minmax(0, 40em) [main a] 1fr", None), ("calc(1px + 2% * 3 - var(--x, 4px))", None), ("repeat(2, [a b] 1fr)", None), ("-1.5E3 +.5 50%", None),
+    ('"</style>" a', '"\\3c /style\\3e " a'), ("'é\\'", ""), ('"a" "b', ""), ("a, , b", ""), ("a,", ""), ("/a", ""), ("a /* b", ""), ("a //b", ""), ("a;b", ""), ("a}", ""),
+    ("a:b", ""), ("(a)", ""), ("rgb(1, 2", ""), ("rgb(1, 2))", ""), ("[a)", ""), ("calc(1 */ 2)", ""), ("a rgb(1 + 2)", ""), ("1 + 2", ""), ("a !important", ""), ("a @b", ""), ("a <!-- b", ""),
+    ("url(x)", ""), ("a url(x)", ""), ("image-set('x' 1x)", ""), ("src('x')", ""), ("element(#a)", ""), ("expression(1)", ""), ("attr(href)", ""), ("a\\62 c", ""), ("rgb(" * 40 + "1" + ")" * 40, ""),
+    (5, "5"), (-0.5, "-0.5"), (TrustedCSS("url(a)", reason="fixed"), "url(a)"), ("", None), ("#abcde", ""), ("#abcd", None),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("value", "printed"), LISTS, ids=lambda each: str(each)[:30])
+def test_lists_of_values(value: object, printed: str | None) -> None:
+    """A list of harmless component values is printed, strings escaped; any other is blocked as a whole."""
+    assert style_list(value) == (value if printed is None else printed or "untor-blocked()")
+
+
+PIECES = ["a", "1px", "50%", "#fff", "'s'", '"é<"', "rgb(", "calc(", "url(", "image-set(", ")", "[", "]", " ", ",", "/", "+", "*", "-", "--", "\\", ";", ":", "{", "}", "!", "@", "<!--", "-->", "/*", "*/", "\n", "var("]  # fmt: skip
+
+
+@given(st.lists(st.sampled_from(PIECES), max_size=8).map("".join) | st.text(max_size=12))
+def test_a_list_is_one_value(value: str) -> None:
+    """Whatever is let through is the value of one declaration: nothing is loaded, opened or left open by it."""
+    printed = style_list(value)
+    assert printed.isascii()
+    assert not set("<>&;{}:!@") & set(printed)
+    (rule,) = tinycss2.parse_stylesheet(f"p {{ a: {printed}; b: c }}", skip_whitespace=True)
+    declarations = tinycss2.parse_blocks_contents(rule.content, skip_whitespace=True)
+    assert [(each.type, each.name) for each in declarations] == [("declaration", "a"), ("declaration", "b")]
+    kinds = {token.type for token in tokens_in(declarations[0].value)}
+    assert kinds.isdisjoint({"url", "error", "at-keyword", "comment", "() block", "{} block"})
+    event("blocked" if printed == "untor-blocked()" else "let through")
+
+
+def tokens_in(tokens: Sequence[Any]) -> Iterator[Any]:
+    """Yield tokens, and those in functions and blocks."""
+    for token in tokens:
+        yield token
+        yield from tokens_in(getattr(token, "arguments", None) or getattr(token, "content", None) or [])
+
+
+@pytest.mark.parametrize("length", [20_000, 40_000])
+def test_long_lists_take_no_long(length: int) -> None:
+    """A long value is looked at once."""
+    for value in ("1px " * length, "rgb(" * length, "'a'," * length, " " * length + "a b", "a" + " " * length + ";"):
+        assert style_list(value).isascii()
 
 
 EXACT = [

@@ -176,7 +176,7 @@ XML = [
     ("<?xml version='1.0'?><!doctype a><a x={= x =} y={= y? =} z={= z =}>é</a>", "b", '<?xml version=\'1.0\'?><!doctype a><a x="b" z="z">é</a>'),
     ("<rss><link>{= x =}</link><![CDATA[<b>]]></rss>", "a", "<rss><link>a</link><![CDATA[<b>]]></rss>"),
     ("<svg><a href='{= x =}' xlink:href='/{= x =}'/></svg>", "javascript:x", "<svg><a href='about:invalid' xlink:href='/javascript%3Ax'/></svg>"),
-    ("<svg><path fill='{= x =}' style='fill: {= x =}'/></svg>", "a b", "<svg><path fill='untor-blocked()' style='fill: untor-blocked()'/></svg>"),
+    ("<svg><path fill='{= x =}' style='fill: {= x =}'/></svg>", "a;b", "<svg><path fill='untor-blocked()' style='fill: untor-blocked()'/></svg>"),
     ("<svg><g onclick='f({= x =})'/></svg>", "<", "<svg><g onclick='f(&#34;\\u003c&#34;)'/></svg>"),
 ]  # fmt: skip
 

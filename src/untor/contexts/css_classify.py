@@ -15,6 +15,7 @@ from untor.contexts.css_rules import (
 )
 from untor.contexts.placement import Place, Refusal, refused
 from untor.escape.css import RESERVED
+from untor.escape.css_values import FUNCTIONS
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -118,7 +119,7 @@ def _in_normal(style: Style) -> Place | Refusal:
             return _as_code(style)
         if _function(style) in URL_MODIFIERS:
             return _in_modifier(_function(style))
-        escaper = "style-value-part" if part else "style-value"
+        escaper = "style-value-part" if part else "style-list" if _takes_lists(style) else "style-value"
         return Place("value", "style-value", ("style value",), (escaper,))
     if style.phase == "prelude":
         return _in_condition(part=part) if _is_condition(style) else _in_selector(style)
@@ -128,6 +129,12 @@ def _in_normal(style: Style) -> Place | Refusal:
         return _in_selector(style)
     remedy = "Write the name out, or choose between classes."
     return refused("as the name of a property", "it would decide what the style does", remedy)
+
+
+def _takes_lists(style: Style) -> bool:
+    """Tell whether a value may be several: not in a function that could load what is in a string."""
+    functions = [entry[1:] for entry in style.stack if entry[0] == "("]
+    return all(not name or name in FUNCTIONS for name in functions)
 
 
 def _in_declarations(style: Style) -> bool:

@@ -1,68 +1,55 @@
 """Escaping for CSS (CSS Syntax Level 3 §4.3; CSSOM §2.1 "serialize an identifier", "serialize a string").
 
-What these functions return is ASCII without ``< > &`` and quotes, so that it can never end a style element or an
-attribute, and is read the same in every ASCII-compatible encoding.
+What these functions return is ASCII without ``< > &``, so that it can never end a style element, and is read the same
+in every ASCII-compatible encoding. There are quotes in it only around the strings of a list.
 """
 
 from __future__ import annotations
 
+from untor.escape.css_values import COLOUR, DIMENSION, NAME, NUMBER, component_values, escape
 from untor.escape.lazy_patterns import pattern
 from untor.escape.printing import MISSING, NotPrintable, printed
 from untor.escape.trusted import TrustedCSS
 from untor.escape.url import log_blocked
 
-TYPE_CHECKING = False
-if TYPE_CHECKING:
-    import re
-
 BLOCKED = "untor-blocked()"
 """What is printed instead of a blocked value: a function that no property accepts, so that a browser
 drops the declaration (CSS Syntax §5.4.4)."""
 
-_NUMBER = pattern(r"[+-]?(?:[0-9]+(?:\.[0-9]+)?|\.[0-9]+)(?:[eE][+-]?[0-9]+)?")
-_NAME = pattern(r"(?:--|-?[A-Za-z_])[A-Za-z0-9_-]*")
 _PIECE = pattern(r"[A-Za-z0-9_-]*(?:\.[0-9]+)?")
-_COLOUR = pattern(r"#(?:[0-9A-Fa-f]{3,4}|[0-9A-Fa-f]{6}|[0-9A-Fa-f]{8})")
-_DIMENSION = pattern(_NUMBER.pattern + r"(?:%|[A-Za-z]{1,8})?")
 # CSS Color 4 §4, CSS Values 4 §10: functions whose arguments are numbers and names only.
 _FUNCTION = pattern(
     r"(?ai:(?:rgba?|hsla?|hwb|lab|lch|oklab|oklch|color|calc|min|max|clamp|var|translate[XYZ]?|translate3d|scale[XYZ]?"
     r"|rotate[XYZ]?|skew[XY]?|cubic-bezier|steps|blur|brightness|contrast|grayscale|opacity|saturate)"
     r"\([A-Za-z0-9_.,% +-]*(?: ?/ ?[A-Za-z0-9_.% +-]+)?\))"
 )
-_SAFE = pattern(f"{_NAME.pattern}|{_DIMENSION.pattern}|{_FUNCTION.pattern}")
+_SAFE = pattern(f"{NAME.pattern}|{DIMENSION.pattern}|{_FUNCTION.pattern}")
 """All but colours by their digits, which begin with a sign of their own."""
 _TO_ESCAPE_IN_STRING = pattern(r"[^ !#%(-;=?-\[\]-_a-z{-~]")
 _TO_ESCAPE_IN_NAME = pattern("[^A-Za-z0-9_-]")
 
 
-def _escape(match: re.Match[str]) -> str:
-    code = ord(match[0])
-    # "zero, or is for a surrogate, or is greater than the maximum allowed code point" reads as U+FFFD anyway.
-    return f"\\{0xFFFD if code == 0 or 0xD800 <= code < 0xE000 else code:x} "  # noqa: PLR2004
-
-
 def style_string(value: object) -> str:
     """Escape for the inside of a string in quotes of either kind."""
-    return _TO_ESCAPE_IN_STRING.sub(_escape, printed(value))
+    return _TO_ESCAPE_IN_STRING.sub(escape, printed(value))
 
 
 def style_name(value: object) -> str:
     """Escape as a whole name: of a class, an id, an element; an empty one becomes a name that matches nothing."""
     string = printed(value)
-    if _NAME.fullmatch(string):
+    if NAME.fullmatch(string):
         return string
     if not string or string == "-":
         return _blocked(string, "untor-blocked")
     first = string[0]
     if first.isascii() and (first.isdigit() or (first == "-" and string[1] in "-0123456789")):
-        return f"\\{ord(first):x} " + _TO_ESCAPE_IN_NAME.sub(_escape, string[1:])
-    return _TO_ESCAPE_IN_NAME.sub(_escape, string)
+        return f"\\{ord(first):x} " + _TO_ESCAPE_IN_NAME.sub(escape, string[1:])
+    return _TO_ESCAPE_IN_NAME.sub(escape, string)
 
 
 def style_name_part(value: object) -> str:
     """Escape as the part of a name that begins in fixed text."""
-    return _TO_ESCAPE_IN_NAME.sub(_escape, printed(value))
+    return _TO_ESCAPE_IN_NAME.sub(escape, printed(value))
 
 
 RESERVED = frozenset(
@@ -109,14 +96,28 @@ def style_value(value: object) -> str:
         return value.value
     else:
         string = _number(value) or printed(value).strip(" \t\n\r\f")
-    safe = _COLOUR if string[:1] == "#" else _SAFE
+    safe = COLOUR if string[:1] == "#" else _SAFE
     return string if not string or safe.fullmatch(string) else _blocked(string, BLOCKED)
+
+
+def style_list(value: object) -> str:
+    """Print a list of harmless values: numbers, colours, names, strings, functions of such; block all else."""
+    if type(value) is str:
+        string = value.strip(" \t\n\r\f")
+    elif type(value) is TrustedCSS:
+        return value.value
+    else:
+        string = _number(value) or printed(value).strip(" \t\n\r\f")
+    if not string or (COLOUR if string[:1] == "#" else _SAFE).fullmatch(string):
+        return string
+    values = component_values(string)
+    return values if values is not None else _blocked(string, BLOCKED, _NOT_ALL)
 
 
 def style_value_part(value: object) -> str:
     """Print a number or name that is joined with fixed text, as in ``{= width =}px``."""
     string = _number(value) or printed(value).strip(" \t\n\r\f")
-    if not string or _NUMBER.fullmatch(string) or _PIECE.fullmatch(string):
+    if not string or NUMBER.fullmatch(string) or _PIECE.fullmatch(string):
         return string
     return _blocked(string, "untor-blocked")
 
@@ -144,6 +145,10 @@ def _number(value: object) -> str:
     return repr(number) if number - number == 0 else "not a number"
 
 
-def _blocked(string: str, instead: str) -> str:
-    log_blocked(f"the style value {string!r}", "it is not one number, colour, name or safe function")
+_NOT_ONE = "it is not one number, colour, name or safe function"
+_NOT_ALL = "it is not made of numbers, colours, names, strings and safe functions"
+
+
+def _blocked(string: str, instead: str, why: str = _NOT_ONE) -> str:
+    log_blocked(f"the style value {string!r}", why)
     return instead

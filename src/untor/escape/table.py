@@ -220,6 +220,7 @@ ESCAPERS: dict[str, Escaper] = {
     "json-string": Escaper("javascript.json_string", "escaped as text inside a JSON string", accelerated=True),
     # styles
     "style-value": Escaper("css.style_value", "dropped by the browser unless it is one harmless CSS value"),
+    "style-list": Escaper("css.style_list", "dropped by the browser unless it is made of harmless CSS values"),
     "style-value-part": Escaper(
         "css.style_value_part", "dropped by the browser unless it is a harmless part of a CSS value"
     ),
