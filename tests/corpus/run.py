@@ -18,9 +18,9 @@ from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from corpus.sites import Site, sites_of, templates_of
+from corpus.sites import RESOURCES, Site, sites_of, templates_of
 
-from untor import Engine, UntorError
+from untor import Engine, TrustedScriptURL, UntorError
 from untor.compiler.origin import Origin
 
 if TYPE_CHECKING:
@@ -118,6 +118,15 @@ def judged(path: Path) -> dict[str, Any]:
     return result
 
 
+def trusted(sites: list[Site]) -> dict[str, object]:
+    """Return the values that are whole URLs of resources: their origin is the document's own word."""
+    return {
+        f"v{number}": TrustedScriptURL(str(site.value), reason="the document's own")
+        for number, site in enumerate(sites)
+        if site.kind in RESOURCES
+    }
+
+
 def wrong(text: str, source: str, values: dict[str, object], sites: list[Site]) -> list[list[str]]:
     """Return what is wrong with the page of a template: it must be the document, byte for byte."""
     expected, at = [], 0
@@ -126,7 +135,7 @@ def wrong(text: str, source: str, values: dict[str, object], sites: list[Site]) 
         at = site.end
     expected.append(text[at:])
     try:
-        page = engine.compile(source, "page.html").render(values)
+        page = engine.compile(source, "page.html").render({**values, **trusted(sites)})
     except UntorError as error:
         return [[type(error).__name__, str(error)[:300]]]
     whole = "".join(expected)

@@ -13,10 +13,16 @@ from typing import NamedTuple
 
 VOID = frozenset("area base br col embed hr img input link meta param source track wbr".split())
 LINKS = frozenset("href src action formaction poster cite data background srcset".split())
-OMITTED = frozenset(
-    "li p td th tr dt dd option optgroup tbody thead tfoot colgroup caption rt rp html head body".split()
+DECIDING = frozenset(
+    """type rel as language http-equiv charset crossorigin referrerpolicy sandbox allow integrity nonce name is srcdoc
+    for target content""".split()
 )
-_WORD = re.compile(r"[A-Za-z0-9]{2,}")
+"""Attributes that may decide what others mean: they are tried apart from other values."""
+RESOURCES = frozenset(
+    """script src,link href,iframe src,embed src,object data,base href,use href,frame src""".split(",")
+)
+"""URLs that code or another page is loaded from: a whole one must be trusted."""
+_WORD = re.compile(r"(?<![&#A-Za-z0-9])[A-Za-z0-9]{2,}")
 _MARK = re.compile(r"\{=|=\}|<!(?!--|doctype|\[CDATA)|!>", re.IGNORECASE)
 _ATTRIBUTE = re.compile(r"""([^\s"'<>/=]+)(\s*=\s*(?:"([^"]*)"|'([^']*)'|([^\s"'=<>`]+)))?""")
 _DECLARATION = re.compile(r"([a-z-]+)\s*:\s*([^;{}\"'()]+?)\s*(?=[;}]|$)", re.IGNORECASE)
@@ -127,10 +133,12 @@ class Sites(HTMLParser):
             elif name == "style":
                 self.style(begin, end, "style attribute")
             elif name in LINKS:
-                self.url(name, begin, end, quoted)
+                resource = f"{tag} " if f"{tag} {name}" in RESOURCES else ""
+                self.url(f"{resource}{name}", begin, end, quoted)
             else:
                 kind = name if name in {"class", "id", "title", "alt", "content", "value"} else "attribute"
                 kind = "data attribute" if name.startswith("data-") else kind
+                kind = f"deciding attribute {name}" if name in DECIDING else kind
                 if quoted:
                     piece = self.text[begin:end]
                     self.found.append(Site(f"{kind} without quotes", begin, end, "{= v", " =}", piece, f'"{piece}"'))
@@ -186,7 +194,9 @@ class Sites(HTMLParser):
     def style(self, start: int, end: int, kind: str) -> None:
         """Find values of properties."""
         for match in _DECLARATION.finditer(self.text, start, end):
-            self.value(f"value in a {kind}", match.start(2), match.end(2))
+            important = re.search(r"\s*!", match[2])
+            value_end = match.start(2) + important.start() if important else match.end(2)
+            self.value(f"value in a {kind}", match.start(2), value_end)
             number = re.search("[0-9]+", match[2])
             if number and not re.search(r"[#\\]", match[2]):
                 at = match.start(2)
@@ -238,14 +248,19 @@ def templates_of(text: str, sites: list[Site]) -> list[tuple[str, dict[str, obje
     Values that overlap come into different templates, and so do steps: these are around values.
     """
     layers: list[list[Site]] = []
-    for site in sorted(sites, key=lambda each: (each.value is None, each.start, -each.end)):
+    for site in sorted(sites, key=lambda each: (_group(each), each.start, -each.end)):
         for layer in layers:
-            if (layer[0].value is None) == (site.value is None) and layer[-1].end <= site.start:
+            if _group(layer[0]) == _group(site) and layer[-1].end <= site.start:
                 layer.append(site)
                 break
         else:
             layers.append([site])
     return [_template(text, layer) for layer in layers]
+
+
+def _group(site: Site) -> int:
+    """Tell sites apart that would get into each other's way."""
+    return 1 if site.value is None else 2 if "deciding" in site.kind else 0
 
 
 def _template(text: str, sites: list[Site]) -> tuple[str, dict[str, object], list[tuple[int, int, Site]]]:

@@ -24,7 +24,7 @@ LIBRARY_ATTRIBUTES: dict[str, str] = {
         hx-disabled-elt""".split(),
         "text",
     ),
-    "hx-on*": "script",
+    **dict.fromkeys(("hx-on:*", "hx-on-*"), "script"),
     "hx-*": "refused",
     # Expressions; those whose value is set as HTML or as several attributes at once are refused.
     **dict.fromkeys(("x-html", "x-bind", "v-html", "v-bind"), "refused"),
@@ -34,7 +34,7 @@ LIBRARY_ATTRIBUTES: dict[str, str] = {
     "@*": "script",
     ":*": "script",
     # Code of other languages, and names that say no more than that they are read by something.
-    **dict.fromkeys(("ng-*", "bind-*", "on-*", "*-on", "*-on-*", "bind", "_"), "refused"),
+    **dict.fromkeys(("ng-*", "bind-*", "on-*", "bind", "_"), "refused"),
 }
 """Attributes that libraries in a page read, by name or by a pattern with ``*``; with ``data-`` before them, too."""
 

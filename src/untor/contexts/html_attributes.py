@@ -75,6 +75,9 @@ _RESOURCE_URL = _pairs("""
 _URL_NAMES = frozenset(attribute for _, attribute in _URL | _IMAGE_URL | _RESOURCE_URL) - {"data", "code", "object"}
 """Names that are URLs on some element. On others they mean nothing, but a library may give them a meaning."""
 
+_FOLLOWED = frozenset({"href", "action", "formaction", "cite", "longdesc", "poster", "background"})
+"""Names of URLs that are followed, or shown as a picture, on elements of libraries too."""
+
 # HTML §4.6.7, the IANA registry of link relations and the wiki that HTML §4.6.7.27 names: links that point to
 # something, and load it at most as data or as a picture.
 _POINTING = frozenset(
@@ -186,6 +189,8 @@ def meaning(element: str, attribute: str, *, foreign: bool = False, fixed: Fixed
         return Meaning("url")
     if (element, attribute) in _IMAGE_URL:
         return Meaning("image-url")
+    if not foreign and attribute in _FOLLOWED and (element, attribute) not in _RESOURCE_URL:
+        return Meaning("url")
     if (element, attribute) in _RESOURCE_URL or attribute in _URL_NAMES:
         return Meaning("resource-url")
     if foreign:
