@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import math
+import re
 from collections import OrderedDict, namedtuple
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
@@ -20,6 +21,7 @@ from hypothesis import event, given
 from hypothesis import strategies as st
 from javascript import JavaScript
 from selectolax.lexbor import LexborHTMLParser
+from support import Case, cases
 
 from untor import Engine, MarkError, PlacementError, RenderError, UntorError
 from untor.escape.javascript import json_value, script_value
@@ -391,3 +393,33 @@ def test_expressions_that_begin_with_a_solidus(js: JavaScript, source: str) -> N
     code = f"async function g() {{ {source.replace('#', '[/]')} }}"
     is_regexp = js.traces(f"new Function({json.dumps(code)})") == [[]]
     assert contexts == (["script-regexp"] if is_regexp else [])
+
+
+def _is_read(case: Case) -> bool:
+    """Tell whether all values of a case may be texts."""
+    if not case.title.startswith("ECMAScript ") or case.parts["places"].strip().startswith(("place-", "contexts-")):
+        return False
+    placements = engine.compile(case.parts["template"]).placements
+    return all(each.escapers[0] != "script-statement" for each in placements)
+
+
+PRODUCTIONS = [case for case in cases("places.txt") if _is_read(case)]
+_NOT_VALID = ("Decorator", "BreakableStatement", "ContinueStatement")
+"""What this engine does not know yet, and statements with a label that is nowhere."""
+_MODULE = re.compile(r"\bimport\b(?!\()|\bexport\b")
+"""What only a module may have, which this engine does not read: Chromium does, in the tests of the browser."""
+
+
+@pytest.mark.parametrize(
+    "case",
+    [each for each in PRODUCTIONS if not _MODULE.search(each.parts["template"])],
+    ids=lambda case: case.title.removeprefix("ECMAScript "),
+)
+def test_productions_are_valid(js: JavaScript, case: Case) -> None:
+    """Each production of the language is valid for every text that its values are, if it is for one."""
+    template = engine.compile(case.parts["template"])
+    harmless, *others = [script_of(template.render(x=value)) for value in ("a", *HOSTILE)]
+    wrapped = [f"new Function({json.dumps(f'async function g() {{ {code} }}')})" for code in (harmless, *others)]
+    traces = js.traces(*wrapped)
+    assert (traces[0] == []) != case.title.endswith(_NOT_VALID)
+    assert all(trace == traces[0] for trace in traces)

@@ -25,7 +25,7 @@ RESOURCES = frozenset(
 _WORD = re.compile(r"(?<![&#A-Za-z0-9])[A-Za-z0-9]{2,}")
 _MARK = re.compile(r"\{=|=\}|<!(?!--|doctype|\[CDATA)|!>", re.IGNORECASE)
 _ATTRIBUTE = re.compile(r"""([^\s"'<>/=]+)(\s*=\s*(?:"([^"]*)"|'([^']*)'|([^\s"'=<>`]+)))?""")
-_DECLARATION = re.compile(r"([a-z-]+)\s*:\s*([^;{}\"'()]+?)\s*(?=[;}]|$)", re.IGNORECASE)
+_DECLARATION = re.compile(r"([a-z-]+)\s*:\s*([^;:{}\"'()]+?)\s*(?=[;}]|$)", re.IGNORECASE)
 _STRING = re.compile(r"""(["'])([A-Za-z][A-Za-z0-9 ]*)\1""")
 _NUMBER = re.compile(r"(?<=[\s(,=:\[])[1-9][0-9]{0,5}(?=[\s),;\]}])")
 
@@ -42,6 +42,13 @@ class Site(NamedTuple):
     """What a print mark prints; for a step, ``None``: the piece stays between ``before`` and ``after``."""
     printed: str = ""
     """What the page has there, if it is not the piece itself."""
+
+
+class Placed(NamedTuple):
+    """Where a site is in a template."""
+
+    start: int
+    site: Site
 
 
 @dataclass(slots=True)
@@ -79,7 +86,8 @@ class Sites(HTMLParser):
     def value(self, kind: str, start: int, end: int) -> None:
         """Add a value that prints a piece of the document, if it prints the same bytes."""
         piece = self.text[start:end]
-        if piece and not set("&<>\"'") & set(piece) and piece.isprintable():
+        brackets = piece.count("(") == piece.count(")")
+        if piece and brackets and not set("&<>\"'") & set(piece) and piece.isprintable():
             self.found.append(Site(kind, start, end, "{= v", " =}", piece))
 
     # --- markup ----------------------------------------------------------------------------------------------------
@@ -132,6 +140,8 @@ class Sites(HTMLParser):
                 self.code(begin, end, "handler")
             elif name == "style":
                 self.style(begin, end, "style attribute")
+            elif name == "xlink:href":
+                self.value("fragment of xlink:href", begin + self.text.startswith("#", begin), end)
             elif name in LINKS:
                 resource = f"{tag} " if f"{tag} {name}" in RESOURCES else ""
                 self.url(f"{resource}{name}", begin, end, quoted)
@@ -219,18 +229,32 @@ class Sites(HTMLParser):
         return self.text[self.open.start : self.open.tag_end]
 
 
+INCLUDE = "include of an element"
+SLOT = "slot in an element"
+MOST_SLOTS = 5
+"""Of one document: each is a template of its own."""
+
+
 def steps_of(document: Sites) -> list[Site]:
-    """Return loops round one of several siblings and conditions round elements."""
+    """Return loops round one of several siblings, conditions round elements, includes of elements, and slots in them."""
     found: list[Site] = []
+    slots = 0
     for element in document.elements:
         around = element.parent.children if element.parent else []
         if element.name in {"html", "head", "body", "script", "style"}:
             continue
+        start, end = element.start, element.end
         alike = [other for other in around if other.name == element.name]
         if len(alike) > 1 and alike[0] is element:
-            found.append(Site("loop round an element", element.start, element.end, "<! for i in one !>", "<! end !>"))
+            found.append(Site("loop round an element", start, end, "<! for i in one !>", "<! end !>"))
         elif alike[-1:] == [element]:
-            found.append(Site("condition round an element", element.start, element.end, "<! if yes !>", "<! end !>"))
+            found.append(Site("condition round an element", start, end, "<! if yes !>", "<! end !>"))
+        else:
+            found.append(Site(INCLUDE, start, end, ""))
+        inside = document.text[element.tag_end : document.text.rfind("<", 0, end)]
+        if slots < MOST_SLOTS and inside and inside == inside.strip():
+            slots += 1
+            found.append(Site(SLOT, element.tag_end, element.tag_end + len(inside), ""))
     return found
 
 
@@ -242,13 +266,13 @@ def sites_of(text: str) -> list[Site]:
     return [site for site in sites if not any(start < site.end and end > site.start for start, end in marks)]
 
 
-def templates_of(text: str, sites: list[Site]) -> list[tuple[str, dict[str, object], list[tuple[int, int, Site]]]]:
+def templates_of(text: str, sites: list[Site]) -> list[tuple[str, dict[str, object], list[Placed]]]:
     """Return templates that together have all sites, with their values, and where each site is in its template.
 
     Values that overlap come into different templates, and so do steps: these are around values.
     """
     layers: list[list[Site]] = []
-    for site in sorted(sites, key=lambda each: (_group(each), each.start, -each.end)):
+    for site in sorted(sites, key=lambda each: (each.value is None, each.start, -each.end)):
         for layer in layers:
             if _group(layer[0]) == _group(site) and layer[-1].end <= site.start:
                 layer.append(site)
@@ -258,15 +282,19 @@ def templates_of(text: str, sites: list[Site]) -> list[tuple[str, dict[str, obje
     return [_template(text, layer) for layer in layers]
 
 
-def _group(site: Site) -> int:
+def _group(site: Site) -> object:
     """Tell sites apart that would get into each other's way."""
-    return 1 if site.value is None else 2 if "deciding" in site.kind else 0
+    if site.kind == SLOT:
+        return site
+    return site.kind == INCLUDE, site.value is None, "deciding" in site.kind
 
 
-def _template(text: str, sites: list[Site]) -> tuple[str, dict[str, object], list[tuple[int, int, Site]]]:
+def _template(text: str, sites: list[Site]) -> tuple[str, dict[str, object], list[Placed]]:
+    if sites[0].kind == SLOT:
+        return _with_slot(text, sites[0])
     parts: list[str] = []
     values: dict[str, object] = {"yes": True, "one": [1]}
-    places: list[tuple[int, int, Site]] = []
+    places: list[Placed] = []
     at = length = 0
 
     def add(piece: str) -> None:
@@ -276,13 +304,24 @@ def _template(text: str, sites: list[Site]) -> tuple[str, dict[str, object], lis
 
     for number, site in enumerate(sites):
         add(text[at : site.start])
-        begin = length
-        if site.value is None:
+        places.append(Placed(length, site))
+        if site.kind == INCLUDE:
+            add(f"<! include p{number} !>")
+        elif site.value is None:
             add(f"{site.before}{text[site.start : site.end]}{site.after}")
         else:
             values[f"v{number}"] = site.value
             add(f"{site.before}{number}{site.after}")
-        places.append((begin, length, site))
         at = site.end
     add(text[at:])
+    for number, site in enumerate(sites):
+        if site.kind == INCLUDE:
+            places.append(Placed(length, site))
+            add(f"<! part p{number} !>{text[site.start : site.end]}<! end !>")
     return "".join(parts), values, places
+
+
+def _with_slot(text: str, site: Site) -> tuple[str, dict[str, object], list[Placed]]:
+    """Return a page that puts an element's content into the rest of the document, its frame."""
+    frame = f"<! part frame !>{text[: site.start]}<! slot !>{text[site.end :]}<! end !>"
+    return f"<! use frame !>{text[site.start : site.end]}<! end !>{frame}", {}, [Placed(0, site)]

@@ -28,7 +28,9 @@ LIBRARY_ATTRIBUTES: dict[str, str] = {
     "hx-*": "refused",
     # Expressions; those whose value is set as HTML or as several attributes at once are refused.
     **dict.fromkeys(("x-html", "x-bind", "v-html", "v-bind"), "refused"),
-    **dict.fromkeys(("x-ref", "x-teleport", "x-transition", "x-transition:*"), "text"),
+    **dict.fromkeys(("x-description", "x-ref", "x-teleport", "x-transition", "x-transition:*"), "text"),
+    # Metadata of drawings, which editors put into SVG.
+    **dict.fromkeys("cc:* dc:* epub:* inkscape:* rdf:* serif:* sketch:* sodipodi:*".split(), "text"),
     "x-*": "script",
     "v-*": "script",
     "@*": "script",

@@ -37,10 +37,10 @@ class Style(EmbeddedLanguage):
 
     ``state`` is ``normal``, the quote of a string, ``url``, ``after url``, ``comment`` or ``lost``. ``phase`` is
     ``start`` (of a rule or declaration), ``name`` (of what may be a property), ``value`` or ``prelude``. ``stack``
-    holds open blocks (``{`` of declarations, ``{rules`` of rules, ``{frames`` of key frames, ``{unknown``) and brackets
-    (``(name``, ``[``). ``tail`` is a token or an escape that is not finished, ``glued`` tells that a value is part of
-    the last token, ``colon`` that the last name is that of a pseudo-class or pseudo-element, ``prior`` is what was
-    ``last`` before the unfinished token.
+    holds open blocks (``{`` of declarations, ``{rules`` of rules, ``{frames`` of key frames, ``{unknown``) and
+    brackets (``(name``, ``[``). ``tail`` is a token or an escape that is not finished, ``glued`` tells that a value
+    is part of the last token, ``ruled`` that it stands for whole declarations, ``colon`` that the last name is that
+    of a pseudo-class or pseudo-element, ``prior`` is what was ``last`` before the unfinished token.
     """
 
     __slots__ = (
@@ -52,6 +52,7 @@ class Style(EmbeddedLanguage):
         "phase",
         "prior",
         "property",
+        "ruled",
         "stack",
         "state",
         "tail",
@@ -73,6 +74,7 @@ class Style(EmbeddedLanguage):
         self.glued = False
         self.colon = False
         self.valued = False
+        self.ruled = False
         self.url = LocalUrl("image-url")
 
     def _eat(self, text: str) -> None:
@@ -80,6 +82,13 @@ class Style(EmbeddedLanguage):
             return
         if self.glued:
             self._glue(text)
+        if self.ruled and text[0] == ":" and self.stack.ends_with("{"):
+            raise unreadable(
+                "right before this colon in a style",
+                "as the name of a property it would decide what the style does",
+                "Write the name out, or choose between classes.",
+            )
+        self.ruled = False
         if self.tail and self.state == "normal":
             self.last, self.prior = self.prior, ""
         text, self.tail = self.tail + text, ""
@@ -126,6 +135,7 @@ class Style(EmbeddedLanguage):
                     other.phase = "prelude"
             other.tail = ""
             other.valued = other.glued = other.phase != "start"
+            other.ruled = other.phase == "start"
         return other
 
     def joined(self, other: EmbeddedLanguage) -> EmbeddedLanguage | None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import TYPE_CHECKING
 
 from untor.contexts.alternatives import Alternatives
@@ -11,7 +10,7 @@ from untor.contexts.html_attributes import SVG, TOKEN_LISTS, XHTML, Meaning
 from untor.contexts.html_content import meaning_of, of_attribute
 from untor.contexts.html_elements import NO_TEXT
 from untor.contexts.html_srcdoc import Document
-from untor.contexts.html_state import VALUE_STATES, HtmlState
+from untor.contexts.html_state import NOSCRIPT_END, VALUE_STATES, HtmlState
 from untor.contexts.placement import Place, Refusal, refused
 from untor.contexts.script_states import Script
 
@@ -46,7 +45,6 @@ _TAG_STATES: dict[str, str] = {
 }
 
 
-_NOSCRIPT_END = re.compile(r"<(?:/(?:n(?:o(?:s(?:c(?:r(?:i(?:pt?)?)?)?)?)?)?)?)?\Z", re.IGNORECASE | re.ASCII)
 _XML_TEXT = {
     "attribute": "xml-attribute",
     "boolean-attribute": "flag-attribute",
@@ -60,7 +58,7 @@ def place_of(machine: HtmlState) -> Place | Refusal:
     state = machine.state
     if machine.ambiguity:
         return refused("here", machine.ambiguity, "Make the markup before it unambiguous.")
-    if "noscript" in machine.stack and _NOSCRIPT_END.search(machine.noscript):
+    if "noscript" in machine.stack and NOSCRIPT_END.search(machine.noscript):
         reason = "with scripting on, a value could make the end tag of noscript of it"
         return refused("right after this inside <noscript>", reason, "Write &lt; for the < before it.")
     if state == "data":

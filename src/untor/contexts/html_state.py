@@ -6,6 +6,7 @@ where branches meet, and started in any state.
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING, NamedTuple
 
 from untor.contexts import html_tokenizer
@@ -57,6 +58,9 @@ _RAW = frozenset({"RCDATA", "RAWTEXT", "script data"})
 _REFERENCE_STATES = VALUE_STATES | {"data", "RCDATA"}
 
 
+NOSCRIPT_END = re.compile(r"<(?:/(?:n(?:o(?:s(?:c(?:r(?:i(?:pt?)?)?)?)?)?)?)?)?\Z", re.IGNORECASE | re.ASCII)
+"""The start of what could become an end tag of ``noscript``."""
+
 ANYTHING = "*"
 """Stands among the attributes ahead for any that may come."""
 
@@ -65,6 +69,13 @@ def _declared(attributes: Iterable[tuple[str, str | None]]) -> Iterator[tuple[st
     for name, value in attributes:
         if name.partition(":")[0] == "xmlns":
             yield name.partition(":")[2], value
+
+
+def _of_end_tags(raw: str) -> str:
+    """Return what of the text of a ``noscript`` can matter later on: its end tags, and the start of one."""
+    end = NOSCRIPT_END.search(raw)
+    before, tail = (raw[: end.start()], end[0]) if end else (raw, "")
+    return "</noscript" * before.lower().count("</noscript") + tail
 
 
 class Opened(NamedTuple):
@@ -308,7 +319,7 @@ class HtmlState:
         if content >= 0:
             self._feed(text, content, end)
         if "noscript" in self.stack:
-            self.noscript += text[noscript_from:end]
+            self.noscript = _of_end_tags(self.noscript + text[noscript_from:end])
         return end
 
     def _note_opened(self, position: int) -> None:

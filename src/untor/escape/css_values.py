@@ -1,7 +1,7 @@
 """Lists of harmless component values (CSS Values 4 §2): what a property may be given besides one number or name.
 
-Nothing in them can end a declaration, load anything, or begin a comment: numbers, dimensions, colours, names, strings,
-and functions of such, with white space, commas and solidi between them.
+Nothing in them can end a declaration, load anything from elsewhere, or begin a comment: numbers, dimensions, colours,
+names, strings, and functions of such, with white space, commas and solidi between them.
 """
 
 from __future__ import annotations
@@ -35,6 +35,8 @@ FUNCTIONS = MATH | frozenset(
 
 _FUNCTION = pattern(r"(-?[A-Za-z][A-Za-z0-9-]*)\(")
 _ITEM = pattern(rf"{NAME.pattern}|{DIMENSION.pattern}|{COLOUR.pattern}")
+_LOCAL = pattern(r"(?ai:url)\(#[A-Za-z0-9_-]+\)")
+"""CSS Values 4 §4.5.1: a URL that is only a fragment is of the document itself, and loads nothing."""
 _STRING = pattern(r""""([^"\\\n\r\f]*)"|'([^'\\\n\r\f]*)'""")
 _SPACE = pattern("[ \t\n\r\f]*")
 _SEPARATOR = pattern("[ \t\n\r\f]*[,/][ \t\n\r\f]*|[ \t\n\r\f]+")
@@ -62,6 +64,9 @@ def component_values(string: str) -> str | None:
 
 def _value(string: str, position: int, opened: list[str]) -> tuple[str, int, bool] | None:
     """Go over a value, or the beginning of a function; return its text, the position after it, what is expected."""
+    match = _LOCAL.match(string, position)
+    if match:
+        return match[0], match.end(), False
     match = _FUNCTION.match(string, position)
     if match:
         name = match[1].lower()
