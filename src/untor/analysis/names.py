@@ -85,8 +85,8 @@ class Names:
         todo, bindings = [test], []
         while todo:
             node = todo.pop()
-            if isinstance(node, tree.Call):
-                # What a function returns may be another thing the next time.
+            if isinstance(node, tree.Call | tree.Filter):
+                # What a function returns may be another thing the next time, and some take from an iterator.
                 return next(_SERIAL)
             if isinstance(node, tree.Name):
                 bindings.append(self._binding(node.name))

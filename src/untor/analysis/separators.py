@@ -36,7 +36,8 @@ def rounds_of(node: tree.For) -> Rounds:
     if node.between is not None:
         node = replace(node, position=node.position or BETWEEN)
         return Rounds(node, node.body, first=_not_first(node))
-    if node.position is None:
+    rebound = any(isinstance(inner, tree.Let) and inner.name == node.position for inner in node.body)
+    if node.position is None or rebound:
         return Rounds(node, node.body)
     begin, end = _without_blanks(node.body)
     if begin < end and (step := _about(node.body[begin], node.position, "first")):

@@ -40,7 +40,7 @@ _REMEDIES: dict[type[EmbeddedLanguage], str] = {
 class Alternatives(EmbeddedLanguage):
     """Several states of one language, of which one is the true one. The states are all different.
 
-    ``merged`` is the language's own state after all of them, which some fixed text cannot follow; ``None`` without one.
+    ``merged`` is a script's own state after all of them, which some fixed text cannot follow; ``None`` without one.
     ``since`` is the step that decides which one it is, in words; empty if it is not known.
     """
 
@@ -64,7 +64,8 @@ class Alternatives(EmbeddedLanguage):
         if len(different) > _MOST:
             return merged
         result = cls.__new__(cls)
-        result.states, result.merged, result.since = tuple(different), merged, since
+        result.states, result.since = tuple(different), since
+        result.merged = merged if isinstance(merged, Script) else None
         return result
 
     def key(self) -> tuple[object, ...]:
@@ -146,11 +147,18 @@ def _brackets(language: EmbeddedLanguage) -> object:
     return getattr(language, "stack", None)
 
 
+def _is_exact(first: EmbeddedLanguage, second: EmbeddedLanguage, joined: EmbeddedLanguage) -> bool:
+    """Tell whether a joined state reads all text as both of the states do."""
+    if isinstance(first, Style) and isinstance(second, Style):
+        return (first.tail, first.last) == (second.tail, second.last)
+    return not (isinstance(joined, Script) and joined.sealed)
+
+
 def _add(states: list[EmbeddedLanguage], state: EmbeddedLanguage) -> None:
     """Add a state to those that are different from each other."""
     for index, other in enumerate(states):
         joined = other.joined(state)
-        if joined is not None and not (isinstance(joined, Script) and joined.sealed):
+        if joined is not None and _is_exact(other, state, joined):
             del states[index]
             _add(states, joined)
             return

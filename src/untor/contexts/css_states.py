@@ -147,6 +147,9 @@ class Style(EmbeddedLanguage):
         tails, lasts = {self.tail, other.tail}, {self.last, other.last}
         if {self.state, other.state} != {"normal"} or any(not _NAME_TAIL.fullmatch(tail) for tail in tails):
             return None
+        if {self.property, other.property, *tails} & CODE or (len(tails) > 1 and self.phase != "value"):
+            # What is known of the name of a property would be lost.
+            return None
         first, second = self.copy(), other.copy()
         for state in (first, second):
             if len(tails) > 1:
@@ -158,11 +161,7 @@ class Style(EmbeddedLanguage):
             state.url, state.property = self.url, self.property
             state.colon = self.colon or other.colon
             state.prior = self.prior if self.prior == other.prior else ""
-        risky = (
-            lasts & {"!", "/", ".", "#", "@", ":", "|"}
-            if len(lasts) > 1
-            else {self.property, other.property, *tails} & CODE
-        )
+        risky = lasts & {"!", "/", ".", "#", "@", ":", "|"} if len(lasts) > 1 else frozenset()
         return None if risky or first != second else first
 
     def _joined_urls(self, other: Style) -> Style | None:

@@ -157,6 +157,8 @@ class _TemplateParser:
         condition = parser.no_conditional() if parser.accept("if") else None
         position = new_name(mark, parser) if parser.accept("as") else None
         parser.finish()
+        if position in names:
+            raise shape_problem(mark, parser, f'"{position}" cannot be both an item and the position')
         return tree.For(mark.start, mark.end, "for", names, iterable, condition, position)
 
     def step_between(self, mark: Mark, parser: ExpressionParser) -> None:
