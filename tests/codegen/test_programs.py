@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import copy
 import gc
 import signal
 import subprocess
@@ -152,6 +153,8 @@ BODIES = st.recursive(
         | st.builds("<! for each in {} as p !>{}<! else !>none<! end !>".format, EXPRESSIONS, inner)
         | st.builds("<! for each in {} if {} as p !>{}<! else !>none<! end !>".format, EXPRESSIONS, EXPRESSIONS, inner)
         | st.builds("<! for each, x in {} if {} !>{}<! end !>".format, EXPRESSIONS, EXPRESSIONS, inner)
+        | st.builds("<! for each, x, y in {} !>{{= y =}}{}<! between !>{}<! end !>".format, EXPRESSIONS, inner, inner)
+        | st.builds("<! for each in {} if {} !>{}<! between !>{}<! end !>".format, EXPRESSIONS, EXPRESSIONS, inner, inner)
         | st.builds("<! let x = {} !>{}".format, EXPRESSIONS, inner)
         | st.builds("<! use card t={} !>{}<! end !>".format, EXPRESSIONS, inner)
         | st.builds("<a href='/{{= {} =}}/<! for x in {} !>{{= x =}}-<! end !>'></a>{}".format, EXPRESSIONS, EXPRESSIONS, inner)
@@ -192,6 +195,23 @@ def test_any_page_is_the_same(body: str, rows: list[object], x: object, missing:
         assume(False)  # noqa: FBT003
     are_the_same(source, {"rows": rows, "x": x}, missing=missing, helpers={"h": h})
     assert calls[: len(calls) // 2] == calls[len(calls) // 2 :]
+
+
+ITEMS = [
+    [(1, 2, 3), [4, 5, 6]], iter([(1, 2, 3)]), [range(3), array("i", (4, 5, 6)), {1, 2, 3}], [(1, 2)], [(1, 2, 3), (1, 2, 3, 4)], ["abc"], [b"abc"], [{"a": 1, "b": 2, "c": 3}],
+    {"a": 1, "b": 2, "c": 3}, [], None, 5, [5], [None], MISSING, [(1, 2, 3)] * 3,
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("items", ITEMS, ids=range(len(ITEMS)))
+def test_items_of_several_values(items: object) -> None:
+    """A loop with several names takes as many values from each item, or says which item has others."""
+    for source in (
+        "<! for a, b, c in xs as r !>{= a =}{= b =}{= c =}{= r.last =}<! between !>,<! else !>-<! end !>",
+        "<! for a, b, c in xs if b !>{= a =}{= b =}{= c =}<! between !>,<! end !>",
+        "<! for a, b, c in xs as r !>{= r.total =}<! end !>",
+    ):
+        are_the_same(source, lambda: {"xs": copy.copy(items)})
 
 
 # --- values with a will of their own ---------------------------------------------------------------------------------
@@ -589,6 +609,7 @@ def test_programs_are_checked() -> None:
         (steps.ITEMS, 3, 0, 0, 1), (steps.NEXT, 0, 0, 1000), (steps.CONTENT, 3, 0, 0, 0), (steps.CONTENT, 0, 2, 2, 0), (steps.SLOT, 3, 0),
         (steps.SLOT, 0, 1, 3), (steps.ENTER, 1, 0, 0), (steps.ENTER, 0, 0, 0), (steps.ENTER, 0, 1, 12, 0), (steps.ENTER, 0, 1, 0, 4, 0, 0, 0, 0),
         (steps.CALL, 0, 0, 0, 0, 2**30), (steps.PACK, 0, 0, 99), (steps.INPUT, 0, 2, 0, 0), (steps.NEED, 0, 2, 0, 0, 0), (steps.SEND, 11), (steps.JUMP, 1),
+        (steps.SPLIT, 0, 0), (steps.SPLIT, 0, 101, *range(2)), (steps.SPLIT, 0, 2, 0, 12), (steps.SPLIT, 0, 2, 0, -1), (steps.ITEMS, 0, 0, 0, 101), (steps.ITEMS, 0, 0, 0, -1),
     ]  # fmt: skip
     for each in wrong:
         with pytest.raises(ValueError, match="no such step at 0"):
@@ -623,7 +644,7 @@ NUMBERS = st.integers(-7, len(steps.STEPS)) | st.integers(0, 60)
 # No numbers: what is multiplied by them may become too large for any machine.
 FEW = st.sampled_from(["<", "", None, True, ("x", "y"), {"b": "<"}, ["x"], MISSING, Html(), Broken(), 1.5, len])
 STEP = st.sampled_from([
-    (steps.WRITE, 0, 1), (steps.WRITE, 2, 1), (steps.READ, 2, 0, 0, 1), (steps.ITEMS, 0, 0, 0, 1), (steps.NEXT, 0, 3, 0), (steps.SPLIT, 3, 2, 4, 5), (steps.PACK, 5, 1, 2, 0, 1),
+    (steps.WRITE, 0, 1), (steps.WRITE, 2, 1), (steps.READ, 2, 0, 0, 1), (steps.ITEMS, 0, 0, 0, 1), (steps.NEXT, 0, 3, 0), (steps.SPLIT, 3, 2, 4, 5), (steps.SPLIT, 3, 3, 4, 5, 6), (steps.PACK, 5, 1, 2, 0, 1),
     (steps.CONTENT, 0, 1, 1, 0), (steps.SLOT, 0, 1, 0), (steps.SLOT, 1, 0), (steps.ENTER, 0, 1, 0, 1, 0), (steps.COLLECT, 5, 1), (steps.PIECE, 5), (steps.COLLECT, 5, 0), (steps.COUNT, 0),
     (steps.POSITION, 6, 0, 1), (steps.SEND, 1), LEAVE, (steps.TEST, 0, 1, 0), (steps.CALL, 7, -2, -6, 1, 1, 0), (steps.ADD, 5, 0), (steps.INPUT, 8, 0, 0, 1), (steps.COMPARE, 9, 0, 1, 2),
 ])  # fmt: skip
