@@ -197,13 +197,13 @@ def test_any_page_is_the_same(body: str, rows: list[object], x: object, missing:
     assert calls[: len(calls) // 2] == calls[len(calls) // 2 :]
 
 
-ITEMS = [
+SEVERAL = [
     [(1, 2, 3), [4, 5, 6]], iter([(1, 2, 3)]), [range(3), array("i", (4, 5, 6)), {1, 2, 3}], [(1, 2)], [(1, 2, 3), (1, 2, 3, 4)], ["abc"], [b"abc"], [{"a": 1, "b": 2, "c": 3}],
     {"a": 1, "b": 2, "c": 3}, [], None, 5, [5], [None], MISSING, [(1, 2, 3)] * 3,
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize("items", ITEMS, ids=range(len(ITEMS)))
+@pytest.mark.parametrize("items", SEVERAL, ids=range(len(SEVERAL)))
 def test_items_of_several_values(items: object) -> None:
     """A loop with several names takes as many values from each item, or says which item has others."""
     for source in (
