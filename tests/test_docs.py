@@ -12,6 +12,7 @@ from dataclasses import fields
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
+from xml.etree import ElementTree as ET
 
 import pytest
 
@@ -48,6 +49,26 @@ def test_example(example: re.Match[str], tmp_path: Path) -> None:
 def test_every_example_is_found() -> None:
     """No example of the documents is passed over."""
     assert len([*examples()]) == sum(document.read_text("utf-8").count("` gives\n") for document in DOCUMENTS) > 20
+
+
+FEEDS = re.findall("^```xml\n(.*?)\n```$", (ROOT / "docs/web.md").read_text("utf-8"), re.DOTALL | re.MULTILINE)
+
+
+@pytest.mark.parametrize("feed", FEEDS, ids=["Atom", "RSS", "a sitemap"])
+def test_feed(feed: str) -> None:
+    """A feed of the documents is well-formed, and a reader gets the HTML that a page would have."""
+    text = "Fog & <soon>\n\nstay in ]]> port\nRuna"
+    notice = {
+        "id": "7/a",
+        "title": "R&D <b>",
+        "posted": datetime(2031, 5, 17, 12, tzinfo=UTC),
+        "author": "<x>",
+        "text": text,
+    }
+    page = Engine().compile(feed, "feed.xml").render(site="https://port-ellery.example", notices=[notice, notice])
+    root = ET.fromstring(page)
+    written = "<p>Fog &amp; &lt;soon&gt;</p>\n<p>stay in ]]&gt; port<br>Runa</p>"
+    assert root.tag.endswith("urlset") or written in {each.text for each in root.iter()}
 
 
 @pytest.mark.parametrize(("document", "maker"), [("problems", "page"), ("rules", "rules")])

@@ -106,6 +106,30 @@ def test_byte_order_mark_and_line_breaks(tmp_path: Path) -> None:
     assert Engine(tmp_path).render("empty") == ""
 
 
+def test_kinds_of_files_beside_each_other(tmp_path: Path) -> None:
+    """A mail in two kinds has one name; the shorter ending of HTML is one too."""
+    for name, text in {"mail.html": "<p>{= x =}", "mail.txt": "{= x =}", "old.htm": "<i>{= x =}"}.items():
+        (tmp_path / name).write_text(text, "utf-8")
+    pages = Engine(tmp_path)
+    assert [pages.render(name, x="<") for name in ("mail", "mail.txt", "old")] == ["<p>&lt;", "<", "<i>&lt;"]
+    assert pages.page("old", {"x": 1}).headers["Content-Type"] == "text/html; charset=utf-8"
+
+
+@pytest.mark.parametrize(("count", "page"), [(3, "012"), (-1, ""), (10**9, None), ("3", None), (1.5, None)])
+def test_range(count: object, page: str | None) -> None:
+    """``range`` counts, and not without end; a value of that name is the page's own."""
+    template = Engine().compile("<! for n in range(count) !>{= n =}<! end !>")
+    if page is None:
+        with pytest.raises(RenderError) as found:
+            template.render(count=count)
+        assert found.value.code == "call-failed"
+    else:
+        assert template.render(count=count) == page
+    assert template.render(count=1, range=lambda _: "ab") == "ab"
+    with pytest.raises(ValueError, match='a helper "range" of its own'):
+        Engine(helpers={"range": len})
+
+
 def test_context_values_and_globals() -> None:
     """Values come before the context, the context before the engine's globals; ``context`` can be a name."""
     engine = Engine(globals={"a": "g", "b": "g", "c": "g"})
