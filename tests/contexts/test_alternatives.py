@@ -123,6 +123,8 @@ TAGS = st.sampled_from(["<tr>", "<td>", "<tbody>", "<td>{= y =}", "<tr><td>", "<
 STEPS = st.sampled_from(
     [
         "<! if c !>#<! end !>",
+        "<! if d !>#<! end !>",
+        "<! if c !>#<! elif d !>#<! end !>",
         "<! if c !>#<! else !>#<! end !>",
         "<! for y in ys !>#<! end !>",
         "<! for y in ys !>#<! else !>#<! end !>",
@@ -151,9 +153,9 @@ def test_same_tables(inside: str, value: str) -> None:
         event(error.code)
         return
     event(f"steps: {inside.count('<! end')}")
-    for on in (True, False):
-        for size in (0, 1, 2, 3):
-            data: dict[str, Any] = {"c": on, "y": "a"}
+    for on, other in ((True, True), (True, False), (False, True), (False, False)):
+        for size in (0, 1, 3):
+            data: dict[str, Any] = {"c": on, "d": other, "y": "a"}
             harmless = structure(template.render(data, x="a", ys=["a"] * size))
             assert structure(template.render(data, x=value, ys=[value] * size)) == harmless
 

@@ -11,7 +11,6 @@ from untor.analysis.names import AnalysisError
 from untor.analysis.url_walker import UrlWalker
 from untor.analysis.walker import BlockWalker
 from untor.contexts.alternatives import Alternatives
-from untor.contexts.formatting_ways import assume, forget
 from untor.contexts.html_classify import place_of
 from untor.contexts.html_content import of_attribute
 from untor.contexts.html_differences import differing
@@ -19,6 +18,7 @@ from untor.contexts.html_joining import joined
 from untor.contexts.html_references import attribute_text
 from untor.contexts.html_state import VALUE_STATES, Ended, HtmlState, Opened
 from untor.contexts.placement import Place, Refusal, Unreadable
+from untor.contexts.ways import assume, forget
 from untor.diagnostics.problem import Problem
 from untor.escape import ESCAPERS
 from untor.language import tree

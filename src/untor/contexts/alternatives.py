@@ -40,6 +40,8 @@ _REMEDIES: dict[type[EmbeddedLanguage], str] = {
 class Alternatives(EmbeddedLanguage):
     """Several states of one language, of which one is the true one. The states are all different.
 
+    Its place is what ``html_classify.judged`` makes of those of its states.
+
     ``merged`` is a script's own state after all of them, which some fixed text cannot follow; ``None`` without one.
     ``since`` is the step that decides which one it is, in words; empty if it is not known.
     """
@@ -87,10 +89,6 @@ class Alternatives(EmbeddedLanguage):
         assert after is not None  # noqa: S101  they do not become more
         return after
 
-    def place(self) -> Place | Refusal:
-        """Do not judge: a document in a literal is judged from outside, so ``html_classify.judged`` does it."""
-        raise TypeError("each of the states must be judged")
-
     def agreed(self, places: list[Place | Refusal]) -> Place | Refusal:
         """Return the place of which each state has one, if these are the same."""
         places = _adapted(places)
@@ -104,10 +102,6 @@ class Alternatives(EmbeddedLanguage):
     def gap(self, text: str) -> str:
         """Return a blank if the last value would be joined to the fixed text in any of the states."""
         return max(state.gap(text) for state in self.states)
-
-    def joined(self, other: EmbeddedLanguage) -> EmbeddedLanguage | None:
-        """Return the states after branches that end in these two."""
-        return together(self, other)
 
 
 def together(first: EmbeddedLanguage, second: EmbeddedLanguage) -> EmbeddedLanguage | None:
@@ -157,11 +151,11 @@ def _is_exact(first: EmbeddedLanguage, second: EmbeddedLanguage, joined: Embedde
 def _add(states: list[EmbeddedLanguage], state: EmbeddedLanguage) -> None:
     """Add a state to those that are different from each other."""
     for index, other in enumerate(states):
+        if other == state:
+            return
         joined = other.joined(state)
         if joined is not None and _is_exact(other, state, joined):
             del states[index]
             _add(states, joined)
-            return
-        if other == state:
             return
     states.append(state)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from untor.contexts.alternatives import Alternatives
-from untor.contexts.formatting_ways import is_misnested
+from untor.contexts.html_active_formatting import misnested
 from untor.contexts.html_attributes import SVG, TOKEN_LISTS, XHTML, Meaning
 from untor.contexts.html_content import meaning_of, of_attribute
 from untor.contexts.html_elements import NO_TEXT
@@ -13,6 +13,7 @@ from untor.contexts.html_srcdoc import Document
 from untor.contexts.html_state import NOSCRIPT_END, VALUE_STATES, HtmlState
 from untor.contexts.placement import Place, Refusal, refused
 from untor.contexts.script_states import Script
+from untor.contexts.ways import on_way, ways_of
 
 if TYPE_CHECKING:
     from untor.contexts.embedded_language import EmbeddedLanguage
@@ -76,9 +77,19 @@ def place_of(machine: HtmlState) -> Place | Refusal:
     return _in_raw_text(machine)
 
 
+def _on_all_ways(machine: HtmlState) -> Place | Refusal:
+    """Judge a place in text on each of the ways that lead to it."""
+    places = [_in_text(on_way(machine, way)) for way in ways_of(machine)]
+    if all(place == places[0] for place in places):
+        return places[0]
+    refusals = [place for place in places if isinstance(place, Refusal)]
+    in_table = any(way.stack != machine.stack for way in machine.other_ways)
+    return Refusal("cell-differs", {"what": "value"}) if in_table else refusals[0]
+
+
 def _in_text(machine: HtmlState) -> Place | Refusal:
-    if machine.other_stacks:
-        return Refusal("cell-differs", {"what": "value"})
+    if machine.other_ways:
+        return _on_all_ways(machine)
     top = machine.stack[-1] if machine.stack else ""
     if machine.xml:
         return _in_xml_text(machine, top)
@@ -94,7 +105,7 @@ def _in_text(machine: HtmlState) -> Place | Refusal:
             if mode in machine.insertion_modes:
                 reason = "depending on the value, a browser would drop it or start the body there"
                 return refused(place, reason, "Put it into the body or into the title.", html=True)
-    if is_misnested(machine):
+    if misnested(machine.formatting):
         reason = "a formatting element before it was closed by another tag, and text would open it again"
         return refused("here", reason, "Close elements like <b> and <a> in the reverse order of their opening.")
     return Place("value", "text", ("text",), ("foreign-text" if machine.is_in_foreign() else "text",))

@@ -5,12 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, NamedTuple
 
 from untor.contexts.css_states import Style
-from untor.contexts.formatting_ways import ways_of
 from untor.contexts.html_active_formatting import FORMATTING
 from untor.contexts.html_classify import describe
 from untor.contexts.html_state import VALUE_STATES
 from untor.contexts.json_states import Json
 from untor.contexts.script_states import Script
+from untor.contexts.ways import ways_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -122,11 +122,6 @@ def _unfinished(first: HtmlState, second: HtmlState) -> Difference | None:
     if first.ambiguity != second.ambiguity:
         words = [f", where {state.ambiguity}" if state.ambiguity else "" for state in (first, second)]
         return Difference(words[0], words[1], "Make the markup in the step unambiguous.")
-    if first.after_pre != second.after_pre:
-        words = [" right after a start tag" if state.after_pre else "" for state in (first, second)]
-        return Difference(
-            words[0], words[1], "Put the step after the first line of the element, or around the element."
-        )
     if isinstance(first.inner, Script) and isinstance(second.inner, Script):
         words = [_word_of(state.inner) for state in (first, second)]
         remedy = "End the words and operators in the step with white space, and its statements with ;."

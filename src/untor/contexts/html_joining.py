@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from untor.contexts import formatting_ways, html_active_formatting
+from untor.contexts import ways
 from untor.contexts.alternatives import together
 from untor.contexts.html_attributes import DECIDING
-from untor.contexts.html_tree_builder import base_of
 
 if TYPE_CHECKING:
     from untor.contexts.html_state import HtmlState
@@ -26,7 +25,7 @@ _EITHER = (
 )
 """The fields that are sets or flags: what holds of either branch may hold after them."""
 
-_SAME_ELEMENT = ("tag", "closing", "stack", "ambiguity", "noscript")
+_SAME_ELEMENT = ("tag", "closing", "ambiguity", "noscript")
 """The fields that must be the same where branches end in different states of one tag."""
 
 _BOUNDARY = frozenset(
@@ -58,44 +57,13 @@ def joined(first: HtmlState, second: HtmlState) -> HtmlState | None:
         result.static_attributes = _joined_attributes(first.static_attributes, second.static_attributes)
     if first.value != second.value and first.attribute in DECIDING:
         result.dynamic_attributes |= {first.attribute}
-    is_followed = formatting_ways.join(first, second, result)
+    if not ways.join(first, second, result):
+        return None
     if first.key() == second.key():
-        several = result.other_stacks and result.other_formatting
-        return result if is_followed and not several else None
-    stacks = {(state.stack, state.other_stacks) for state in (first, second)}
-    if len(stacks) > 1 and first.state == second.state == "data":
-        return _in_table(first, second, result)
+        return result
     states = {first.state, second.state}
     same_element = all(getattr(first, name) == getattr(second, name) for name in _SAME_ELEMENT)
     return _between_attributes(first, second, result) if same_element and states <= _BOUNDARY_UNQUOTED else None
-
-
-_ELSEWHERE = ("scopes", "after_pre", "ambiguity", "noscript", "xml")
-"""The fields that rows and cells of a table do not change."""
-_MOST_STACKS = 6
-
-
-def _in_table(first: HtmlState, second: HtmlState, result: HtmlState) -> HtmlState | None:
-    """Return the state after rows and cells of one table that are open in one branch only (HTML §13.1.2.4).
-
-    Their end tags may be omitted: the start tag of another row or cell, or the end of the table, closes them.
-    """
-    stacks = {first.stack, second.stack} | first.other_stacks | second.other_stacks
-    tables = {base_of(stack) for stack in stacks}
-    around = {html_active_formatting.leave_cell(state.formatting) for state in (first, second)}
-    same = all(getattr(first, name) == getattr(second, name) for name in _ELSEWHERE)
-    if first.other_formatting or second.other_formatting:
-        return None
-    if not same or first.xml or len(tables) > 1 or len(around) > 1 or len(stacks) > _MOST_STACKS:
-        return None
-    base = tables.pop()
-    if not (base.ends_with("table") or base.ends_with("template")):
-        return None
-    result.stack = max(stacks, key=lambda stack: (stack.top in html_active_formatting.CELLS, len(stack)))
-    result.other_stacks = frozenset(stacks - {result.stack})
-    result.formatting = first.formatting if first.stack == result.stack else second.formatting
-    result.formatting_if, result.other_formatting = formatting_ways.NO_CONDITIONS, ()
-    return result
 
 
 def _joined_attributes(first: Attributes, second: Attributes) -> Attributes:

@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from untor.contexts import html_tokenizer
 from untor.contexts.client_libraries import DEFAULT
-from untor.contexts.formatting_ways import NO_CONDITIONS, Way
 from untor.contexts.html_active_formatting import Inline
 from untor.contexts.html_attributes import DECIDING
 from untor.contexts.html_data_block import DataBlock
@@ -19,7 +18,8 @@ from untor.contexts.html_elements import BREAKOUT, INTEGRATION_POINTS, TABLE_PAR
 from untor.contexts.html_references import unfinished
 from untor.contexts.json_states import Json
 from untor.contexts.placement import Unreadable
-from untor.contexts.stacks import NO_NAMES, NO_STACKS, Stack
+from untor.contexts.stacks import NO_NAMES, Stack
+from untor.contexts.ways import NO_CONDITIONS, Way, ways_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator
@@ -101,11 +101,10 @@ class HtmlState:
     """Where in a page the tokenizer and the tree builder are. States are copied, joined and compared.
 
     - ``state``: the standard's name of the tokenizer state; ``insertion_modes``: those that the tree builder may be in.
-    - ``stack``: the open elements that decide where text may be and how it is tokenized; ``other_stacks``: what it may
-      be as well, after a step that has opened rows or cells of a table and not closed them.
-    - ``formatting``, ``in_p``: the active formatting elements, see ``html_active_formatting``; ``formatting_if``: the
-      conditions that these hold on, ``other_formatting``: what is open otherwise, ``assumed``: the conditions that hold
-      in the branch, see ``formatting_ways``.
+    - ``stack``: the open elements that decide where text may be and how it is tokenized; ``formatting``, ``in_p``: the
+      active formatting elements, see ``html_active_formatting``.
+    - ``conditions``: those that this holds on; ``other_ways``: what is open otherwise; ``assumed``: the conditions that
+      hold in the branch, see ``ways``.
     - ``printed``: whether a value may have been printed in text before.
     - ``ambiguity``: why the rest of the page cannot be judged; empty if it can.
     - ``inner``: the state of the language in the attribute or element that is being read.
@@ -125,10 +124,10 @@ class HtmlState:
         "attributes",
         "buffer",
         "closing",
+        "conditions",
         "csp_elements",
         "dynamic_attributes",
         "formatting",
-        "formatting_if",
         "in_p",
         "inner",
         "insertion_modes",
@@ -140,8 +139,7 @@ class HtmlState:
         "noscript",
         "omittable_attributes",
         "opened",
-        "other_formatting",
-        "other_stacks",
+        "other_ways",
         "printed",
         "scopes",
         "self_closing",
@@ -177,12 +175,11 @@ class HtmlState:
         self.buffer = ""
         self.last_start = ""
         self.stack = _NOTHING_OPEN
-        self.other_stacks = NO_STACKS
         self.scopes: Stack[Scope] = Stack()
         self.insertion_modes = INITIAL
         self.formatting = Inline()
-        self.formatting_if = self.assumed = NO_CONDITIONS
-        self.other_formatting: tuple[Way, ...] = ()
+        self.conditions = self.assumed = NO_CONDITIONS
+        self.other_ways: tuple[Way, ...] = ()
         self.in_p = False
         self.after_pre = False
         self.after_value = False
@@ -207,8 +204,8 @@ class HtmlState:
         other.after_pre = self.after_pre
         other.in_p = self.in_p
         other.formatting = self.formatting
-        other.formatting_if = self.formatting_if
-        other.other_formatting = self.other_formatting
+        other.conditions = self.conditions
+        other.other_ways = self.other_ways
         other.assumed = self.assumed
         other.inner = self.inner
         other.inside = self.inside
@@ -224,7 +221,6 @@ class HtmlState:
         other.csp_elements = self.csp_elements
         other.self_closing = self.self_closing
         other.stack = self.stack
-        other.other_stacks = self.other_stacks
         other.state = self.state
         other.tables = self.tables
         other.tag = self.tag
@@ -397,11 +393,9 @@ class HtmlState:
             )
 
     def key(self) -> tuple[object, ...]:
-        """Return what must be the same for the markup that follows to be read in the same way."""
+        """Return what must be the same for the markup that follows to be read in the same way, but for what is open."""
         common = (
             self.state,
-            self.stack,
-            self.other_stacks,
             self.scopes,
             self.after_pre,
             self.after_value,
@@ -429,8 +423,7 @@ class HtmlState:
         )
         if self.attribute in DECIDING:
             sets = (*sets, self.value)
-        formatting = (self.formatting, self.formatting_if, frozenset(self.other_formatting))
-        return (*self.key(), sets, formatting, self.in_p, self.printed)
+        return (*self.key(), sets, frozenset(ways_of(self)), self.in_p, self.printed)
 
     def loop_key(self) -> tuple[object, ...]:
         """Return what a loop's body must begin with each time, for the values in it.

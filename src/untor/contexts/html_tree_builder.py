@@ -10,7 +10,6 @@ from __future__ import annotations
 from itertools import islice
 
 from untor.contexts import html_active_formatting as formatting
-from untor.contexts.formatting_ways import follow, ways_of
 from untor.contexts.html_content import of_element
 from untor.contexts.html_elements import (
     BREAKOUT,
@@ -23,7 +22,7 @@ from untor.contexts.html_elements import (
     VOID,
 )
 from untor.contexts.placement import Refusal, Unreadable
-from untor.contexts.stacks import NO_STACKS
+from untor.contexts.ways import on_way, set_ways, ways_of
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -48,7 +47,7 @@ def _to_body(machine: HtmlState) -> None:
 
 def is_plain(machine: HtmlState) -> bool:
     """Tell whether the machine is in a body where nothing is open but ordinary elements and paragraphs."""
-    opened = machine.stack or machine.formatting or machine.other_formatting
+    opened = machine.stack or machine.formatting or machine.other_ways
     return not (opened or machine.xml) and machine.insertion_modes.isdisjoint(_BEFORE_BODY)
 
 
@@ -57,34 +56,38 @@ def characters(machine: HtmlState, text: str) -> None:
     machine.after_pre = False
     if machine.xml:
         return
-    if machine.other_stacks and text.strip("\t\n\f\r "):
-        raise Unreadable("cell-differs", what="text")
     if machine.insertion_modes & _BEFORE_BODY and not machine.stack and text.strip("\t\n\f\r "):
         _to_body(machine)
-    if machine.stack and machine.stack[-1] == "colgroup" and text.strip("\t\n\f\r "):
-        machine.stack = machine.stack[:-1]
+    if text.strip("\t\n\f\r "):
+        _leave_colgroup(machine)
 
 
-def _paragraph(machine: HtmlState, name: str, *, closing: bool) -> bool:
-    """Tell whether a paragraph may be open after a tag; inside a formatting element that is not followed here."""
-    inside = [way.inline.has_formatting() for way in ways_of(machine)]
-    after = not all(inside) and formatting.paragraph(name, is_open=machine.in_p, closing=closing)
-    return after or (any(inside) and machine.in_p)
+def _leave_colgroup(machine: HtmlState) -> None:
+    """Close a group of columns, which text ends (§13.2.6.4.12)."""
+    ways = ways_of(machine)
+    if any(way.stack.ends_with("colgroup") for way in ways):
+        left = (way.stack.below if way.stack.ends_with("colgroup") else way.stack for way in ways)
+        set_ways(machine, [way._replace(stack=stack) for way, stack in zip(ways, left, strict=True)])
 
 
-def _in_each(machine: HtmlState, name: str, follow: Callable[[HtmlState, str], None]) -> None:
-    """Go over a tag where a row or cell of a table may be open or not, after which that must make no difference."""
-    stacks, machine.other_stacks = machine.other_stacks, NO_STACKS
-    before = machine.copy()
-    follow(machine, name)
-    for stack in stacks:
-        other = before.copy()
-        other.stack = stack
-        if stack.top not in formatting.CELLS:
-            other.formatting = formatting.leave_cell(other.formatting)
-        follow(other, name)
-        if (other.stack, other.formatting, other.state) != (machine.stack, machine.formatting, machine.state):
-            raise Unreadable("cell-differs", what=f"<{'/' if machine.closing else ''}{name}>")
+def _on_each_way(machine: HtmlState, name: str, follow: Callable[[HtmlState, str], None]) -> None:
+    """Go over a tag on each of several ways. Raises ``Unreadable`` if it is not the same tag to all of them."""
+    machines = [on_way(machine, way) for way in ways_of(machine)]
+    for each in machines:
+        follow(each, name)
+    first = machines[0]
+    same = all(getattr(each, field) == getattr(first, field) for each in machines for field in _DECIDED)
+    if not same:
+        raise Unreadable("cell-differs", what=f"<{'/' if machine.closing else ''}{name}>")
+    for field in machine.__slots__:
+        setattr(machine, field, getattr(first, field))
+    machine.in_p = any(each.in_p for each in machines)
+    machine.insertion_modes = frozenset().union(*(each.insertion_modes for each in machines))
+    set_ways(machine, [ways_of(each)[0] for each in machines])
+
+
+_DECIDED = ("state", "ambiguity", "after_pre", "inner", "no_language")
+"""What a tag decides on that must be the same on all ways."""
 
 
 def doctype(machine: HtmlState) -> None:
@@ -105,8 +108,8 @@ def _before_skeleton(machine: HtmlState, name: str) -> None:
 
 def start_tag(machine: HtmlState, name: str) -> None:
     """Go over a start tag; the machine has its attributes' names."""
-    if machine.other_stacks:
-        _in_each(machine, name, start_tag)
+    if machine.other_ways:
+        _on_each_way(machine, name, start_tag)
         return
     if name not in SWITCHING and is_plain(machine):
         # A shortcut for most tags; it comes to the same.
@@ -135,9 +138,10 @@ def start_tag(machine: HtmlState, name: str) -> None:
         machine.stack += (f"html:{name}",)
     if name in _RAW_IN_SELECT and "select" in machine.stack:
         machine.ambiguity = f"browsers disagree on <{name}> inside <select>"
-    in_p = machine.in_p
-    machine.in_p = _paragraph(machine, name, closing=False)
-    follow(machine, lambda inline: formatting.opened(inline, name, in_p=in_p))
+    outside = not machine.formatting.has_formatting()
+    machine.formatting = formatting.opened(machine.formatting, name, in_p=machine.in_p)
+    if outside:
+        machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=False)
     machine.after_pre = name in NEWLINE_EATERS
     machine.state = TEXT_STATES.get(name, "data")
     if name in {"script", "style"} and not machine.markup_only:
@@ -222,8 +226,8 @@ def _table_part(machine: HtmlState, stack: Stack[str], name: str) -> Stack[str]:
 
 def end_tag(machine: HtmlState, name: str) -> None:
     """Go over an end tag."""
-    if machine.other_stacks:
-        _in_each(machine, name, end_tag)
+    if machine.other_ways:
+        _on_each_way(machine, name, end_tag)
         return
     if is_plain(machine):
         machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=True)
@@ -244,7 +248,7 @@ def end_tag(machine: HtmlState, name: str) -> None:
             machine.ambiguity = f"</{name}> does not close what is open inside <svg> or <math>"
         return
     _end_mode(machine, name)
-    follow(machine, lambda inline: formatting.closed(inline, name))
+    machine.formatting = formatting.closed(machine.formatting, name)
     machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=True)
     stack = machine.stack
     if name not in _TABLE_OR_ROOT or name not in stack:

@@ -106,9 +106,6 @@ class Stack(Generic[Item]):
         return f"<{' '.join(map(repr, reversed([*self])))}>"
 
 
-NO_STACKS: frozenset[Stack[str]] = frozenset()
-
-
 class NameSet(AbstractSet[str]):
     """A set of names that is never changed: adding takes the same time at any size, if nothing else was added to it."""
 
