@@ -163,7 +163,8 @@ class _TemplateParser:
 
     def step_between(self, mark: Mark, parser: ExpressionParser) -> None:
         try:
-            parser.finish()
+            if parser.token.kind != "end":
+                raise shape_problem(mark, parser, "what is printed between two rounds comes after the mark")
         except SyntaxProblem as found:
             self.problems.append(found.problem)
         opened = self.branching(mark, {"for"}, "<! for !>")
