@@ -138,6 +138,8 @@ def start_tag(machine: HtmlState, name: str) -> None:
         machine.stack += (f"html:{name}",)
     if name in _RAW_IN_SELECT and "select" in machine.stack:
         machine.ambiguity = f"browsers disagree on <{name}> inside <select>"
+    if name == "table" and _is_between_cells(machine.stack):
+        machine.formatting = formatting.closed(machine.formatting, "table")
     outside = not machine.formatting.has_formatting()
     machine.formatting = formatting.opened(machine.formatting, name, in_p=machine.in_p)
     if outside:
@@ -179,7 +181,7 @@ def _open(machine: HtmlState, name: str) -> None:
             raise Unreadable("head-after-text", name=name)
         machine.ambiguity = "a page of frames has no text"
     elif name == "table":
-        if stack and stack[-1] in TABLE_SECTIONS | {"table", "tr"}:
+        if _is_between_cells(stack):
             stack = base_of(stack).below
         stack += ("table",)
     elif name in TABLE_PARTS:
@@ -192,6 +194,11 @@ def _open(machine: HtmlState, name: str) -> None:
         stack += (name,)
     if stack != machine.stack:
         machine.stack = stack
+
+
+def _is_between_cells(stack: Stack[str]) -> bool:
+    """Tell whether a table is open, and no cell of it: the start tag of another closes it (§13.2.6.4.9)."""
+    return bool(stack) and (stack.top in TABLE_SECTIONS or stack.top in {"table", "tr"})
 
 
 def base_of(stack: Stack[str]) -> Stack[str]:
