@@ -8,14 +8,14 @@ from typing import TYPE_CHECKING, Any
 
 import pytest
 import tinycss2
-from contexts.test_scripts import HOSTILE, MARKS, PLAIN, PROGRAMS, replaced, script_of
+from contexts.test_scripts import HOSTILE, MARKS, PROGRAMS, runs_alike
 from hypothesis import event, given
 from hypothesis import strategies as st
 from javascript import JavaScript
 from selectolax.lexbor import LexborHTMLParser
 from support import structure
 
-from untor import Engine, MarkError, PlacementError, RenderError
+from untor import Engine, MarkError, PlacementError
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -197,14 +197,5 @@ def test_same_code_in_branches(
     except (MarkError, PlacementError) as error:
         event(error.code)
         return
-    for data in ({"c": True, "ys": [1]}, {"c": False, "ys": []}, {"c": True, "ys": [1, 2, 3]}):
-        try:
-            pages = [template.render(data, x=text) for text in (PLAIN, "0" + PLAIN, value)]
-        except RenderError:
-            event("statement")
-            return
-        one, other, hostile = js.traces(*map(script_of, pages))
-        event("runs" if one else "nothing")
-        assert (one == ["SyntaxError"]) == (hostile == ["SyntaxError"]), pages[2]
-        if replaced(one, "0" + PLAIN) == other:
-            assert [len(entry) for entry in one] == [len(entry) for entry in hostile]
+    for on, items in ((True, [1]), (False, []), (True, [1, 2, 3])):
+        runs_alike(js, template, value, c=on, ys=items)

@@ -173,8 +173,13 @@ def test_same_code_for_every_text(js: JavaScript, program: str, places: list[tup
     template = compiled(program, places)
     if template is None:
         return
+    runs_alike(js, template, value)
+
+
+def runs_alike(js: JavaScript, template: Any, value: str, **data: object) -> None:
+    """Assert that a page's script does the same for a text as for a harmless one."""
     try:
-        pages = [template.render(x=text) for text in (PLAIN, "0" + PLAIN, value)]
+        pages = [template.render(data, x=text) for text in (PLAIN, "0" + PLAIN, value)]
     except RenderError:
         event("statement")
         return

@@ -81,7 +81,7 @@ class HtmlWalker(BlockWalker[HtmlState]):
         return state.full_key()
 
     def enter_branch(self, state: HtmlState, conditions: list[object], *, last: bool) -> None:
-        """Note the conditions under which a branch is taken."""
+        """Record the conditions of a branch."""
         for condition in conditions[:-1]:
             assume(state, condition, truth=False)
         if conditions:

@@ -76,10 +76,12 @@ def _is_blank(node: tree.Node) -> bool:
 
 def _about(node: tree.Node, position: str, which: str) -> tree.If | None:
     """Return a step whose two branches are for the first or last round and for all others; ``None`` for any other."""
-    if not isinstance(node, tree.If) or len(node.branches) > 2 or node.branches[-1].test is not None:  # noqa: PLR2004
-        if not isinstance(node, tree.If) or len(node.branches) != 1:
-            return None
+    if not isinstance(node, tree.If):
+        return None
+    if node.branches[-1].test is not None:
         node = replace(node, branches=[*node.branches, tree.Branch(node.end, node.end, None)])
+    if len(node.branches) > 2:  # noqa: PLR2004  an elif says something else
+        return None
     test = node.branches[0].test
     if isinstance(test, tree.Unary) and test.operator == "not":
         test = test.operand

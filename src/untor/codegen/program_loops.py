@@ -93,7 +93,7 @@ class LoopCompiler(ExpressionCompiler):
         self.placed(node.iterable.start, node.iterable.end, steps.ITEMS, number, operand, int(is_sized), names)
 
     def next(self, node: tree.For, number: int, item: int) -> list[int]:
-        """Take the next item; return the jumps that are taken when there is none."""
+        """Take the next item; return the jumps to the end of the loop."""
         at = self.placed(node.iterable.start, node.iterable.end, steps.NEXT, number, item, 0)
         self.targets.append(at + 3)
         return [at + 3]
@@ -120,7 +120,7 @@ class LoopCompiler(ExpressionCompiler):
     ) -> tuple[int, int, list[int]]:
         """Look one item ahead, to know the last.
 
-        Returns the slot of that flag, the step that takes the next item, and the jumps taken when there is none.
+        Returns the slot of that flag, the step that takes the next item, and the jumps to the end of the loop.
         """
         last, waiting, next_item, following = (self.fresh() for _ in range(4))
         true, false = self.tables.constant(value=True), self.tables.constant(value=False)

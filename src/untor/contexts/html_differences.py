@@ -41,7 +41,7 @@ def differing(first: HtmlState, second: HtmlState) -> Difference:
     one, other = describe(first), describe(second)
     if one != other:
         return Difference(one, other, _remedy_of_places(first, second))
-    for compare in (_elements, _formatting, _brackets, _in_tag, _unfinished):
+    for compare in (_elements, _formatting, _brackets, _in_tag, _ambiguity):
         found = compare(first, second)
         if found is not None and found.first != found.second:
             return Difference(f"{one}{found.first}", f"{other}{found.second}", found.remedy)
@@ -117,18 +117,9 @@ def _in_tag(first: HtmlState, second: HtmlState) -> Difference | None:
     return Difference(words[0], words[1], "Write the variants of the whole tag out, each in its branch.")
 
 
-def _unfinished(first: HtmlState, second: HtmlState) -> Difference | None:
-    """Compare what was read of something that is not finished, or that cannot be judged."""
+def _ambiguity(first: HtmlState, second: HtmlState) -> Difference | None:
+    """Compare whether the markup can be judged."""
     if first.ambiguity != second.ambiguity:
         words = [f", where {state.ambiguity}" if state.ambiguity else "" for state in (first, second)]
         return Difference(words[0], words[1], "Make the markup in the step unambiguous.")
-    if isinstance(first.inner, Script) and isinstance(second.inner, Script):
-        words = [_word_of(state.inner) for state in (first, second)]
-        remedy = "End the words and operators in the step with white space, and its statements with ;."
-        return Difference(words[0], words[1], remedy)
     return None
-
-
-def _word_of(language: EmbeddedLanguage | None) -> str:
-    assert isinstance(language, Script)  # noqa: S101  the caller has looked
-    return f' after "{language.tail[-20:]}"' if language.tail else ""

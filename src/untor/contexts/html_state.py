@@ -393,7 +393,7 @@ class HtmlState:
             )
 
     def key(self) -> tuple[object, ...]:
-        """Return what must be the same for the markup that follows to be read in the same way, but for what is open."""
+        """Return what must be equal for the following markup to be read alike; ``ways`` compares the open elements."""
         common = (
             self.state,
             self.scopes,

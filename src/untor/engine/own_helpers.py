@@ -16,9 +16,9 @@ MOST_NUMBERS = 1_000_000
 
 
 def numbers(start: int, stop: int | None = None, step: int = 1) -> range:
-    """Return the whole numbers from ``start``, or 0, up to and without ``stop``; Python's own ``range``.
+    """Return the integers from ``start``, or 0, up to and without ``stop``; Python's own ``range``.
 
-    Raises ``TypeError`` for what is no whole number, and ``ValueError`` for a step of 0, or too many numbers.
+    Raises ``TypeError`` if an argument is not an integer, and ``ValueError`` for a step of 0 or too many numbers.
     """
     found = range(start) if stop is None else range(start, stop, step)
     if found[MOST_NUMBERS:]:

@@ -90,25 +90,18 @@ def style_nth(value: object) -> str:
 
 def style_value(value: object) -> str:
     """Print one harmless value: a number, dimension, percentage, colour, name or safe function; block all else."""
-    if type(value) is str:
-        string = value.strip(" \t\n\r\f")
-    elif type(value) is TrustedCSS:
+    if type(value) is TrustedCSS:
         return value.value
-    else:
-        string = _number(value) or printed(value).strip(" \t\n\r\f")
-    safe = COLOUR if string[:1] == "#" else _SAFE
-    return string if not string or safe.fullmatch(string) else _blocked(string, BLOCKED)
+    string = _stripped(value)
+    return string if _is_one(string) else _blocked(string, BLOCKED)
 
 
 def style_list(value: object) -> str:
     """Print a list of harmless values: numbers, colours, names, strings, functions of such; block all else."""
-    if type(value) is str:
-        string = value.strip(" \t\n\r\f")
-    elif type(value) is TrustedCSS:
+    if type(value) is TrustedCSS:
         return value.value
-    else:
-        string = _number(value) or printed(value).strip(" \t\n\r\f")
-    if not string or (COLOUR if string[:1] == "#" else _SAFE).fullmatch(string):
+    string = _stripped(value)
+    if _is_one(string):
         return string
     values = component_values(string)
     return values if values is not None else _blocked(string, BLOCKED, _NOT_ALL)
@@ -116,7 +109,7 @@ def style_list(value: object) -> str:
 
 def style_value_part(value: object) -> str:
     """Print a number or name that is joined with fixed text, as in ``{= width =}px``."""
-    string = _number(value) or printed(value).strip(" \t\n\r\f")
+    string = _stripped(value)
     if not string or NUMBER.fullmatch(string) or _PIECE.fullmatch(string):
         return string
     return _blocked(string, "untor-blocked")
@@ -133,6 +126,15 @@ def style_rules(value: object) -> str:
         "A value as a whole rule or declaration of a style",
         "Write the property out and print its value, or pass CSS that you vouch for as a TrustedCSS.",
     )
+
+
+def _stripped(value: object) -> str:
+    return _number(value) or printed(value).strip(" \t\n\r\f")
+
+
+def _is_one(string: str) -> bool:
+    """Tell whether a string is empty, or one harmless value."""
+    return not string or (COLOUR if string[:1] == "#" else _SAFE).fullmatch(string) is not None
 
 
 def _number(value: object) -> str:

@@ -1,4 +1,4 @@
-"""Lists of harmless component values (CSS Values 4 §2): what a property may be given besides one number or name.
+"""Lists of harmless component values (CSS Values 4 §2), such as ``1px solid navy``.
 
 Nothing in them can end a declaration, load anything from elsewhere, or begin a comment: numbers, dimensions, colours,
 names, strings, and functions of such, with white space, commas and solidi between them.
@@ -48,7 +48,7 @@ _DEEPEST = 16
 def component_values(string: str) -> str | None:
     """Return a list of harmless component values as it is printed; ``None`` if it is not one.
 
-    It is printed as it is, but for strings, in which all that could end something is escaped.
+    The list is printed unchanged, except its strings, which are escaped.
     """
     printed: list[str] = []
     opened: list[str] = []

@@ -79,7 +79,7 @@ def date_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
     def iso(value: object, *, timezone: str | None = None) -> str:
         """Return a date, time or datetime for machines (ISO 8601): for ``datetime="…"``, feeds and sitemaps.
 
-        A datetime with a time zone keeps it, or is told in ``timezone``.
+        An aware datetime keeps its time zone, unless ``timezone`` converts it.
         """
         at_day = moments().time_of(value)
         zone = zone_named(timezone) if timezone else None

@@ -28,7 +28,7 @@ _REFRESH = re.compile(r"\s*[\d.]*\s*[;,]?\s*(?:url\s*=\s*)?['\"]?(.*)", re.IGNOR
 _LOADING = frozenset(
     """stylesheet modulepreload preload prefetch prerender manifest import expect compression-dictionary""".split(),
 )
-"""HTML §4.6.7 and what browsers have besides: relations of links that load code, a page or what they are made of."""
+"""HTML §4.6.7, and relations that browsers also support: links that load code, styles or pages."""
 
 
 class Address(NamedTuple):

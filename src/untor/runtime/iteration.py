@@ -60,7 +60,7 @@ def pairs(value: object, names: int) -> Iterable[object]:
 
 def _taken_apart(items: Iterable[object], names: int) -> Iterator[tuple[object, ...]]:
     for number, item in enumerate(items, 1):
-        # The letters of a string and the keys of a mapping are no values that somebody means.
+        # To take a string or a mapping apart is a mistake: it gives letters or keys.
         values = None if isinstance(item, str | bytes | bytearray) or is_mapping(item) else _values(item)
         if values is None or len(values) != names:
             has = "" if values is None else f" with {len(values)} value{'s' * (len(values) != 1)}"
