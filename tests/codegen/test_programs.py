@@ -646,7 +646,7 @@ FEW = st.sampled_from(["<", "", None, True, ("x", "y"), {"b": "<"}, ["x"], MISSI
 STEP = st.sampled_from([
     (steps.WRITE, 0, 1), (steps.WRITE, 2, 1), (steps.READ, 2, 0, 0, 1), (steps.ITEMS, 0, 0, 0, 1), (steps.NEXT, 0, 3, 0), (steps.SPLIT, 3, 2, 4, 5), (steps.SPLIT, 3, 3, 4, 5, 6), (steps.PACK, 5, 1, 2, 0, 1),
     (steps.CONTENT, 0, 1, 1, 0), (steps.SLOT, 0, 1, 0), (steps.SLOT, 1, 0), (steps.ENTER, 0, 1, 0, 1, 0), (steps.COLLECT, 5, 1), (steps.PIECE, 5), (steps.COLLECT, 5, 0), (steps.COUNT, 0),
-    (steps.POSITION, 6, 0, 1), (steps.SEND, 1), LEAVE, (steps.TEST, 0, 1, 0), (steps.CALL, 7, -2, -6, 1, 1, 0), (steps.ADD, 5, 0), (steps.INPUT, 8, 0, 0, 1), (steps.COMPARE, 9, 0, 1, 2),
+    (steps.POSITION, 6, 0, 1), (steps.SEND, 1), LEAVE, (steps.TEST, 0, 0), (steps.CALL, 7, -2, -6, 1, 1, 0), (steps.ADD, 5, 0), (steps.INPUT, 8, 0, 0, 1), (steps.COMPARE, 9, 0, 1, 2),
 ])  # fmt: skip
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ast
 import sqlite3
 import subprocess
 import sys
@@ -158,10 +157,10 @@ def test_limits(tmp_path: Path) -> None:
         (["--set", "x=1"], "1"),
         (
             ["--set", "x.y[0].z=1", "--set", 'x.y[1]={"z": "a"}', "--set", "x.w=text"],
-            "{'y': [{'z': 1}, {'z': 'a'}], 'w': 'text'}",
+            '{"y":[{"z":1},{"z":"a"}],"w":"text"}',
         ),
-        (["--data", "x=calls.csv", "--set", "x[1].name=Auk"], "[{'name': 'Gull'}, {'name': 'Auk'}]"),
-        (["--data", "harbour.sqlite", "--query", "x=select name from calls limit 1"], "[{'name': 'Gull'}]"),
+        (["--data", "x=calls.csv", "--set", "x[1].name=Auk"], '[{"name":"Gull"},{"name":"Auk"}]'),
+        (["--data", "harbour.sqlite", "--query", "x=select name from calls limit 1"], '[{"name":"Gull"}]'),
         (
             ["--data", "x=calls.csv", "--type", "name=int"],
             "!This is not a table of such types: 'Gull' in the column 'name' is no int.",
@@ -178,7 +177,7 @@ def test_limits(tmp_path: Path) -> None:
 def test_options(harbour: Path, arguments: list[str], expected: str) -> None:
     """The options name values, queries and types; what they cannot mean is said."""
     (harbour / "calls.csv").write_text("name\nGull\n", "utf-8")
-    (harbour / "page.txt").write_text("{= x =}", "utf-8")
+    (harbour / "page.txt").write_text("{= x | json =}", "utf-8")
     command = [sys.executable, "-m", "untor", "render", "page.txt", *arguments]
     done = subprocess.run(command, cwd=harbour, capture_output=True, encoding="utf-8", check=False)
     if expected.startswith("!"):
@@ -187,7 +186,6 @@ def test_options(harbour: Path, arguments: list[str], expected: str) -> None:
         assert done.returncode in {1, 2}
     else:
         assert (done.stdout, done.stderr) == (expected, "")
-        assert ast.literal_eval(done.stdout) is not None
 
 
 def test_every_type_reads(tmp_path: Path) -> None:

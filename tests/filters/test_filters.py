@@ -57,17 +57,17 @@ CASES: list[tuple[str, Any, object]] = [
     ("x | words", "Hello, it's 5! \u05e9\u05dc\u05d5\u05dd", ["Hello", "it's", "5", "\u05e9\u05dc\u05d5\u05dd"]),
     ("x | slug", "Ärger  mit—Straße Nº 5", "arger-mit-strasse-no-5"), ("x | slug", "!", ""),
     ("x | clip(8)", "Sea Holly sails", "Sea…"), ("x | clip(3)", "e\u0301a\u0301o\u0301", "e\u0301a\u0301o\u0301"), ("x | clip(2)", "🇫🇷🇩🇪🇪🇸", "🇫🇷…"),
-    ("x | clip(0)", "a", "!the length must be a whole number from 1."), ("x | clip(2)", "👩‍👩‍👧👩‍👩‍👧👩‍👩‍👧", "👩‍👩‍👧…"),
+    ("x | clip(0)", "a", "!the length must be an integer from 1."), ("x | clip(2)", "👩‍👩‍👧👩‍👩‍👧👩‍👩‍👧", "👩‍👩‍👧…"),
     # numbers
     ("x | number", 1234567.8914, "1,234,567.891"), ("x | number(1)", 2.25, "2.2"), ("x | number(2)", 3, "3.00"), ("x | number(0)", 2.6, "3"),
     ("x | number", -5, "-5"), ("x | number", Decimal("1e3"), "1,000"), ("x | number", 10**30, "1" + ",000" * 10), ("x | number", float("inf"), "∞"),
     ("x | number(locale='de')", 1234.5, "1.234,5"), ("x | number(locale='ar-EG')", 12, "12"), ("x | number", "5", "!it works on numbers, not on text: turn it into a number in the view, with int or float."),
-    ("x | number", True, "!it works on numbers, not on a bool."), ("x | number", [1], "!it works on numbers, not on a list."), ("x | number(-1)", 1, "!the digits must be a whole number from 0 to 30."),
+    ("x | number", True, "!it works on numbers, not on a bool."), ("x | number", [1], "!it works on numbers, not on a list."), ("x | number(-1)", 1, "!the digits must be an integer from 0 to 30."),
     ("x | number(locale='xx-yy-zz')", 1, "!the locale 'xx-yy-zz' is not known ('xx-yy-zz' is not a valid locale identifier)."),
     ("x | percent", 0.256, "26%"), ("x | percent(1)", 0.256, "25.6%"), ("x | percent(1, locale='de')", 0.256, "25,6\xa0%"), ("x | percent", 0, "0%"),
     ("x | money('EUR')", Decimal("1234.5"), "€1,234.50"), ("x | money('JPY')", 1234, "¥1,234"), ("x | money('EUR', locale='de')", -3, "-3,00\xa0€"),
     ("x | money('Euro')", 3, "!'Euro' is not a currency code; write three letters, like EUR (ISO 4217)."),
-    ("x | round", 2.5, 2), ("x | round(1)", Decimal("2.345"), Decimal("2.3")), ("x | round(-1)", 25, 20), ("x | round", float("-inf"), float("-inf")), ("x | round('1')", 2, "!the digits must be a whole number."),
+    ("x | round", 2.5, 2), ("x | round(1)", Decimal("2.345"), Decimal("2.3")), ("x | round(-1)", 25, 20), ("x | round", float("-inf"), float("-inf")), ("x | round('1')", 2, "!the digits must be an integer."),
     ("x | bytes", 0, "0 bytes"), ("x | bytes", 1, "1 byte"), ("x | bytes", 1500000, "1.5 MB"), ("x | bytes", 999999, "1 MB"), ("x | bytes", 10**20, "100,000 PB"), ("x | bytes", -2000, "-2 kB"), ("x | bytes", 10**400, "!the number is too large."),
     ("x | plural(one='# call', other='# calls')", 1, "1 call"), ("x | plural(one='# call', other='# calls')", 1200, "1,200 calls"), ("x | plural(zero='none', other='#')", 0, "none"),
     ("x | plural(one='#a', few='#b', many='#c', other='#d', locale='pl')", 3, "3b"), ("x | plural(one='#', other='#s')", 1.5, "1.5s"), ("x | plural(odd='a', other='b')", 1, '!"odd" is not a plural category; these are zero, one, two, few, many, other.'),
@@ -82,16 +82,16 @@ CASES: list[tuple[str, Any, object]] = [
     ("x | ago", NOON - timedelta(hours=3), "3 hours ago"), ("x | ago", NOON + timedelta(days=2), "in 2 days"), ("x | ago", "2031-05-10", "1 week ago"), ("x | ago(locale='de')", NOON - timedelta(minutes=5), "vor 5 Minuten"), ("x | ago", datetime(2031, 5, 17, 12), "1 hour ago"), ("x | ago", "x", "!'x' is not a valid date; write dates like 2031-05-17."),
     # lists
     ("x | len", [], 0), ("x | len", {"a": 1}, 1), ("x | len", iter([1]), "!it works on collections; this can be read only once: make a list of it in the view."), ("x | len", 5, "!it works on collections and text, not on an int."),
-    ("x | first", [], None), ("x | first", iter("ab"), "a"), ("x | first(2)", iter("abc"), ["a", "b"]), ("x | first(0)", [1], []), ("x | last", (1, 2), 2), ("x | last", [], None), ("x | last(5)", [1, 2], [1, 2]), ("x | last(0)", [1], []), ("x | first(-1)", [1], "!the number of items must be a whole number from 0."), ("x | first", {"a": 1}, "a"), ("x | first", 5, "!it works on lists, not on an int."),
+    ("x | first", [], None), ("x | first", iter("ab"), "a"), ("x | first(2)", iter("abc"), ["a", "b"]), ("x | first(0)", [1], []), ("x | last", (1, 2), 2), ("x | last", [], None), ("x | last(5)", [1, 2], [1, 2]), ("x | last(0)", [1], []), ("x | first(-1)", [1], "!the number of items must be an integer from 0."), ("x | first", {"a": 1}, "a"), ("x | first", 5, "!it works on lists, not on an int."),
     ("x | sorted | join", [3, 1, 2], "1, 2, 3"), ("x | sorted(reverse=True) | join", iter([1, 2]), "2, 1"), ("x | sorted('tons') | first", CALLS, CALLS[0]), ("x | sorted('tons', reverse=True) | last", CALLS, CALLS[2]), ("x | sorted", [1, "a"], "!the items cannot be put in order: '<' not supported between instances of 'str' and 'int'."),
-    ("x | sorted('name') | first", [Row("b", 1), Row("a", 2)], Row("a", 2)), ("x | sorted('a.b') | len", [SimpleNamespace(a={"b": 1}), SimpleNamespace(a=None)], 2), ("x | sorted('_x')", [1], "!'_x' is no name of an attribute or key that templates can reach."), ("x | sorted(1) | first", [(1, 5), (2, 4)], (2, 4)),
+    ("x | sorted('name') | first", [Row("b", 1), Row("a", 2)], Row("a", 2)), ("x | sorted('a.b') | len", [SimpleNamespace(a={"b": 1}), SimpleNamespace(a=None)], 2), ("x | sorted('_x')", [1], "!'_x' is not a valid name of an attribute or key."), ("x | sorted(1) | first", [(1, 5), (2, 4)], (2, 4)),
     ("x | sorted('gi_frame')", [iter(()) for _ in range(0)] + [(n for n in [1])], "!Templates cannot look into a generator."), ("x | where('f_globals')", [pickle], "!Templates cannot look into a module."),
-    ("x | where('tons', 9) | len", CALLS, 2), ("x | where('tons', 9, 12) | len", CALLS, 3), ("x | where('tons') | len", CALLS, 3), ("x | where('tons', None) | len", CALLS, 0), ("x | where('')", CALLS, '!the name must be text, like "name" or "vessel.name".'),
+    ("x | where('tons', 9) | len", CALLS, 2), ("x | where('tons', 9, 12) | len", CALLS, 3), ("x | where('tons') | len", CALLS, 3), ("x | where('tons', None) | len", CALLS, 1), ("x | where('')", CALLS, '!the name must be text, like "name" or "vessel.name".'),
     ("x | group('tons')", CALLS, [(9, [CALLS[0], CALLS[3]]), (12, [CALLS[1]]), (None, [CALLS[2]])]), ("x | group('a')", [{"a": [1]}, {"a": [1]}], [([1], [{"a": [1]}, {"a": [1]}])]), ("x | group('a')", [], []),
     ("x | unique", [1, 2, 1, [3], [3]], [1, 2, [3]]), ("x | unique('tons') | len", CALLS, 3), ("x | sum", [1, 2.5, None], 3.5), ("x | sum('tons')", CALLS, 30), ("x | sum", [], 0), ("x | sum", ["a"], "!it works on numbers, not on a str."),
     ("x | min", [3, 1], 1), ("x | min('tons')", CALLS, CALLS[0]), ("x | max('tons')", CALLS, CALLS[1]), ("x | max", [], None), ("x | max", [1, "a"], "!the items cannot be compared: '>' not supported between instances of 'str' and 'int'."),
-    ("x | batched(2)", range(3), [[0, 1], [2]]), ("x | batched(0)", [1], "!the number of items must be a whole number from 1."), ("x | reversed", (1, 2), [2, 1]), ("x | reversed", "ab", "!it works on lists, not on a str."),
-    ("x | each('tons')", CALLS, [9, 12, None, 9]), ("x | each('a.b')", [SimpleNamespace(a={"b": 1}), {"a": 2}], [1, None]), ("x | each('_x')", [1], "!'_x' is no name of an attribute or key that templates can reach."), ("x | each('a')", "ab", "!it works on lists, not on a str."),
+    ("x | batched(2)", range(3), [[0, 1], [2]]), ("x | batched(0)", [1], "!the number of items must be an integer from 1."), ("x | reversed", (1, 2), [2, 1]), ("x | reversed", "ab", "!it works on lists, not on a str."),
+    ("x | each('tons')", CALLS, [9, 12, None, 9]), ("x | each('a.b')", [SimpleNamespace(a={"b": 1}), {"a": 2}], [1, None]), ("x | each('_x')", [1], "!'_x' is not a valid name of an attribute or key."), ("x | each('a')", "ab", "!it works on lists, not on a str."),
     ("x | listed", ["a", "b", "c"], "a, b, and c"), ("x | listed", ["a", None, 2], "a and 2"), ("x | listed", [], ""), ("x | listed", iter("a"), "a"), ("x | listed('or')", ["{0}", "{1}", "c", "d"], "{0}, {1}, c, or d"), ("x | listed(locale='de')", "a b c".split(), "a, b und c"),
     ("x | listed(locale='ja')", ["a", "b"], "a、b"), ("x | listed('nor')", ["a", "b"], '!the style must be "and" or "or".'), ("x | listed", "ab", "!it works on lists, not on a str."),
     # what a value is
@@ -232,11 +232,15 @@ def test_pictures_and_tables() -> None:
             r"missing a required .*argument: 'alt'[^|]*\| x \| picture.*\n.*\n  It takes value \| picture\(alt=…, format='svg', width=None\)",
         ),
         ("x | picture(alt=3)", b"GIF89a", "the alternative text must be text"),
-        ("x | picture(alt='')", b"<svg>", "these bytes are no PNG"),
+        ("x | picture(alt='')", b"<svg>", "these bytes are not a PNG"),
         ("x | picture(alt='')", "a.png", "it works on figures and the bytes of images, not on a str"),
-        ("x | picture(alt='', width=0)", b"GIF89a", "the width must be a whole number of pixels"),
+        ("x | picture(alt='', width=0)", b"GIF89a", "the width must be an integer, in pixels"),
         ("x | picture(alt='', format='pdf')", b"GIF89a", 'the format must be "svg" or "png"'),
-        ("x | table(caption='')", [1], "it works on data frames and lists of mappings, not on a list"),
+        (
+            "x | table(caption='')",
+            [1],
+            "it works on data frames and lists of mappings or of other objects with fields, not on an int",
+        ),
         ("x | table(caption=1)", [], "the caption must be text"),
     ],
 )
@@ -290,7 +294,7 @@ def test_missing_keys_are_said(caplog: pytest.LogCaptureFixture) -> None:
     """What has no key to be sorted by comes last, and is reported."""
     evaluate(engine.compiler, "x | sorted('tons')", {"x": CALLS})
     assert [(record.name, record.getMessage()) for record in caplog.records] == [
-        ("untor.data", "sorted by 'tons': 1 of 4 items have none and come last")
+        ("untor.data", "expression, line 1, column 5: 1 of 4 items have no 'tons'")
     ]
 
 
@@ -302,7 +306,7 @@ KEYED = st.lists(st.fixed_dictionaries({"n": st.integers()}, optional={"k": st.n
 @given(KEYED, st.booleans())
 def test_sorted_is_stable_and_complete(items: list[dict[str, Any]], reverse: bool) -> None:  # noqa: FBT001
     """Sorting keeps every item, in order of the key, those without one last, equal ones as they were."""
-    found: Any = evaluate(engine.compiler, "x | sorted('k', reverse=r)", {"x": items, "r": reverse})
+    found: Any = evaluate(engine.compiler, "x | sorted('k?', reverse=r)", {"x": items, "r": reverse})
     present = [item for item in items if item.get("k") is not None]
     absent = [item for item in items if item.get("k") is None]
     assert found == sorted(present, key=lambda item: item["k"], reverse=reverse) + absent
@@ -444,11 +448,11 @@ READ = [
 def test_filters_read_as_dots_do(value: object, name: str) -> None:
     """A key of a filter is what the dot reads, for every type; where the dot fails, so does the filter."""
     outcomes = []
-    for expression in (f"[x.{name}?]", f"[([x] | group('{name}'))[0][0]]"):
+    for expression in (f"[x.{name}?]", f"[([x] | group('{name}?'))[0][0]]"):
         try:
             outcomes.append(repr(evaluate(engine.compiler, expression, {"x": value})))
         except RenderError as error:
-            outcomes.append(error.message)
+            outcomes.append(error.message.rpartition(": ")[2])
     assert outcomes[0].replace(repr(MISSING), "None") == outcomes[1]
 
 
@@ -501,6 +505,6 @@ def test_numbers_are_what_they_are(name: str) -> None:
     """What a subclass of a number prints itself as does not count, and what has too many digits is an error."""
     page = engine.compile(f"{{= x | {name} =}}").render
     assert page(x=Loud(5)) == page(x=5)
-    for number in (10**5000, Decimal("1E+500000"), Decimal("sNaN")):
+    for number in (10**5000, Decimal("1E+500000")):
         with pytest.raises(RenderError, match="the number is too large"):
             page(x=number)

@@ -22,7 +22,7 @@ from untor.filters.strings import clip
 
 
 class Flag(Enum):
-    """An enumeration, whose members print by name and have attributes."""
+    """An enumeration, whose members print their values and have attributes."""
 
     GREEN = "g"
 
@@ -43,7 +43,7 @@ SETS_HTML = "<script>e.innerHTML = {= x =}</script>"
 
 PRINTED = [
     ("{= x =}", True, "True"), ("{= x =}", 10**30, "1" + "0" * 30), ("{= x =}", 0.1, "0.1"), ("{= x =}", -0.0, "-0.0"),
-    ("{= x =}", Flag.GREEN, "Flag.GREEN"), ("{= x.value =}", Flag.GREEN, "g"), ("{= x =}", [1, "<"], "[1, '&lt;']"),
+    ("{= x =}", Flag.GREEN, "g"), ("{= x.value =}", Flag.GREEN, "g"), ("{= x | json =}", [1, "<"], '[1,"\\u003c"]'),
     ("{= x =}", D, "2031-05-17"), ("{= x.year =}", D, "2031"), ("{= x.a =}", MappingProxyType({"a": 1}), "1"),
     ("{= x | upper =}", 5, "5"), ("{= x | upper =}", "straße", "STRASSE"), ("{= x | lower =}", "ΑΣ", "ας"),
     ("{= x | len =}", "é", "1"), ("{= x | len =}", {}, "0"), ("{= x | len =}", {1: 2}, "1"),
@@ -71,10 +71,10 @@ REFUSED = [
     ("{= x | join =}", 5, "it works on lists, not on an int."),
     ("{= x | join(1) =}", [], "the separator must be text."),
     ("{= x | upper =}", {}, "it works on text, not on a dict."),
-    ("{= x | clip(0) =}", "a", "the length must be a whole number from 1."),
-    ("{= x | clip(True) =}", "a", "the length must be a whole number from 1."),
+    ("{= x | clip(0) =}", "a", "the length must be an integer from 1."),
+    ("{= x | clip(True) =}", "a", "the length must be an integer from 1."),
     ("{= x | date(5) =}", D, "the pattern must be text, like 'd MMMM y', or a style: short, medium, long, full."),
-    ("{= x | date('HH:mm') =}", D, "'HH:mm' is not a valid pattern for a date."),
+    ("{= x | date('HH:mm') =}", D, "'HH:mm' has fields of a time of day: use the filter datetime, or time."),
     ("{= x | date =}", "", "'' is not a valid date; write dates like 2031-05-17."),
     ("{= x | date =}", 5.5j, "it works on dates, not on a complex."),
 ]

@@ -115,7 +115,7 @@ class ExpressionCompiler(ValueCompiler):
         self.handed(first, slot)
         with self.owners.perhaps():
             for each in rest:
-                at = self.placed(each.start, each.end, steps.TEST, slot, 0, 0) + 3
+                at = self.placed(each.start, each.end, steps.TEST, slot, 0) + 2
                 self.targets.append(at)
                 end = at
                 if each.operator == "or":
@@ -130,13 +130,10 @@ class ExpressionCompiler(ValueCompiler):
         """Compile a test; return the place that says where to go on when it is false."""
         mark = self.top
         operand = self.value(node)
-        is_truth = isinstance(node, tree.Comparisons | tree.Constant) or (
-            isinstance(node, tree.Unary) and node.operator == "not"
-        )
-        at = self.placed(node.start, node.end, steps.TEST, operand, int(not is_truth), 0)
-        self.targets.append(at + 3)
+        at = self.placed(node.start, node.end, steps.TEST, operand, 0)
+        self.targets.append(at + 2)
         self.top = mark
-        return at + 3
+        return at + 2
 
     def unary(self, node: tree.Unary, to: int | None) -> int:
         """Compile a sign, or several."""
@@ -176,9 +173,9 @@ class ExpressionCompiler(ValueCompiler):
         for number, (operator, operand) in enumerate(node.rest):
             if number:
                 known_before = known_before or dict(self.owners.known)
-                at = self.placed(node.start, node.end, steps.TEST, slot, 0, 0)
-                self.targets.append(at + 3)
-                ends.append(at + 3)
+                at = self.placed(node.start, node.end, steps.TEST, slot, 0)
+                self.targets.append(at + 2)
+                ends.append(at + 2)
             right = self.value(operand)
             self.placed(node.start, node.end, steps.COMPARE, slot, left_operand, right, _COMPARE[operator])
             left_operand = right

@@ -66,7 +66,7 @@ class LoopCompiler(ExpressionCompiler):
         if last < 0:
             self.back(top, steps.JUMP)
         else:
-            self.back(top, steps.TEST, last, 0)
+            self.back(top, steps.TEST, last)
         self.here(*end_of_items)
         self.depth -= 1
         self.base = self.top = outer
@@ -134,7 +134,7 @@ class LoopCompiler(ExpressionCompiler):
             self.names(node, following)
             self.condition(condition, take)
             self.scopes.pop()
-        first = self.jump(steps.TEST, waiting, 0)
+        first = self.jump(steps.TEST, waiting)
         self.step(steps.COPY, item, next_item)
         self.step(steps.COPY, next_item, following)
         begin = self.jump(steps.JUMP)
@@ -143,7 +143,7 @@ class LoopCompiler(ExpressionCompiler):
         self.step(steps.COPY, waiting, true)
         self.back(take, steps.JUMP)
         self.here(*drained)
-        nothing = self.jump(steps.TEST, waiting, 0)
+        nothing = self.jump(steps.TEST, waiting)
         self.step(steps.COPY, item, next_item)
         self.step(steps.COPY, last, true)
         self.here(begin)

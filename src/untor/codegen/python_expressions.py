@@ -27,18 +27,7 @@ _BINARY: dict[str, type[ast.operator]] = {
     "%": ast.Mod,
 }
 _UNARY: dict[str, type[ast.unaryop]] = {"-": ast.USub, "+": ast.UAdd, "not": ast.Not}
-_COMPARE: dict[str, type[ast.cmpop]] = {
-    "==": ast.Eq,
-    "!=": ast.NotEq,
-    "<": ast.Lt,
-    "<=": ast.LtE,
-    ">": ast.Gt,
-    ">=": ast.GtE,
-    "in": ast.In,
-    "not in": ast.NotIn,
-    "is": ast.Is,
-    "is not": ast.IsNot,
-}
+_IDENTITY: dict[str, type[ast.cmpop]] = {"is": ast.Is, "is not": ast.IsNot}
 
 _MAY_WAIT = (tree.Name, tree.Attribute, tree.Item, tree.Call, tree.Filter, tree.Maybe)
 
@@ -255,10 +244,10 @@ class ExpressionGenerator:
 
     @staticmethod
     def _absent(first: ast.expr, name: str) -> ast.expr:
-        """Test whether a value is ``None`` or missing; ``first`` reads it the first time."""
+        """Test whether a value is ``None``, missing, or NaN and the like; ``first`` reads it the first time."""
         none = ast.Compare(first, [ast.Is()], [constant(None)])
-        missing = ast.Compare(load(name), [ast.Is()], [load("_MISSING")])
-        return ast.BoolOp(ast.Or(), [none, missing])
+        other = ast.Compare(call("_type", load(name)), [ast.NotIn()], [load("_plain_types")])
+        return ast.BoolOp(ast.Or(), [none, ast.BoolOp(ast.And(), [other, call("_is_absent", load(name))])])
 
     def _unary(self, node: tree.Unary, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         signs = [node]
@@ -266,6 +255,8 @@ class ExpressionGenerator:
             signs.append(signs[-1].operand)
         value = self.handed(signs[-1].operand)
         for sign in reversed(signs):
+            if sign.operator == "not":
+                value = self._placed(call("_truth", value), sign.start, sign.end)
             value = self._placed(ast.UnaryOp(_UNARY[sign.operator](), value), sign.start, sign.end)
         return value
 
@@ -277,8 +268,11 @@ class ExpressionGenerator:
         for each in rest:
             if is_logical:
                 self.owners.known = dict(self.owners.known)
-                operator = ast.And() if each.operator == "and" else ast.Or()
-                operand = ast.BoolOp(operator, [operand, self.handed(each.right)])
+                first_value, again = self.twice(operand)
+                test = self._placed(call("_truth", first_value), each.start, each.end)
+                right = self.handed(each.right)
+                is_and = each.operator == "and"
+                operand = ast.IfExp(test, right if is_and else again, again if is_and else right)
             else:
                 right = self.build(each.right)
                 operand = (
@@ -292,12 +286,23 @@ class ExpressionGenerator:
         return operand
 
     def _comparisons(self, node: tree.Comparisons, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
-        operators: list[ast.cmpop] = [_COMPARE[operator]() for operator, _ in node.rest]
-        first, second, *others = node.first, *(part for _, part in node.rest)
-        sides = [self.build(first), self.build(second)]
-        with self.owners.perhaps():
-            sides += [self.build(part) for part in others]
-        return ast.Compare(sides[0], operators, sides[1:])
+        left = self.build(node.first)
+        tests: list[ast.expr] = []
+        known_before: dict[tuple[object, ...], int] | None = None
+        for number, (operator, operand) in enumerate(node.rest, 1):
+            right = again = self.build(operand)
+            known_before = known_before or dict(self.owners.known)
+            if number < len(node.rest):
+                right, again = self.twice(right)
+            tests.append(self._compared(left, right, operator, node))
+            left = again
+        self.owners.known = known_before or self.owners.known
+        return tests[0] if len(tests) == 1 else ast.BoolOp(ast.And(), tests)
+
+    def _compared(self, left: ast.expr, right: ast.expr, operator: str, node: tree.Comparisons) -> ast.expr:
+        if operator in _IDENTITY:
+            return ast.Compare(left, [_IDENTITY[operator]()], [right])
+        return self._placed(call("_compare", left, right, constant(operator)), node.start, node.end)
 
     def _conditional(self, node: tree.Conditional, lenient: bool) -> ast.expr:  # noqa: FBT001
         chosen: list[tuple[ast.expr, ast.expr]] = []
@@ -360,7 +365,7 @@ class ExpressionGenerator:
 
 def _is_plain(value: ast.expr) -> ast.expr:
     """Test that a value is of a kind that is true or false as Python has it, and is not awaited."""
-    return ast.Compare(call("_type", value), [ast.In()], [load("_plain_values")])
+    return ast.Compare(call("_type", value), [ast.In()], [load("_plain_types")])
 
 
 def _awaited(value: ast.expr) -> ast.expr:

@@ -6,9 +6,11 @@ from functools import partial
 
 from untor.escape import ESCAPERS, MISSING, printed
 from untor.escape.accelerated import configure, program
-from untor.runtime import async_iteration, attributes, iteration, parameter_checks
+from untor.escape.kinds import is_absent, plain_types
+from untor.escape.truth import truth
+from untor.runtime import async_iteration, attributes, iteration, parameter_checks, places
+from untor.runtime.comparison import compare
 from untor.runtime.tracebacks import SourceLines, failed, replacement_for
-from untor.runtime.truth import truth
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -26,6 +28,7 @@ _RUNTIME = {
     "_ahead": iteration.ahead,
     "_ahead_async": async_iteration.ahead_async,
     "_check": parameter_checks.check,
+    "_compare": compare,
     "_collected": async_iteration.collected,
     "_dot": attributes.dot,
     "_dot_data": attributes.dot_data,
@@ -34,6 +37,7 @@ _RUNTIME = {
     "_each": iteration.each,
     "_each_async": async_iteration.each_async,
     "_enumerate_async": async_iteration.enumerate_async,
+    "_is_absent": is_absent,
     "_is_awaitable": async_iteration.is_awaitable,
     "_item": attributes.item,
     "_item_maybe": attributes.item_maybe,
@@ -42,7 +46,7 @@ _RUNTIME = {
     "_none_is_missing": attributes.none_is_missing,
     "_pairs": iteration.pairs,
     "_pairs_async": async_iteration.pairs_async,
-    "_plain_values": attributes.plain_values,
+    "_plain_types": plain_types,
     "_printed": printed,
     "_sized": iteration.sized,
     "_sized_async": async_iteration.sized_async,
@@ -61,15 +65,20 @@ configure(
     direct=attributes.direct_types,
     items=attributes.item_types,
     both=attributes.both_types,
+    rows=attributes.row_types,
     dot=attributes.dot,
-    plain=attributes.plain_values,
+    plain=plain_types,
     missing=MISSING,
     truth=truth,
     each=iteration.each,
     pairs=iteration.pairs,
     item=attributes.item,
     printed=printed,
-    missing_of=attributes.missing_of,
+    not_there=attributes.not_there,
+    compare=compare,
+    is_absent=is_absent,
+    reported=places.reported,
+    reports=places.reports,
     only_data=attributes.only_data,
     collected=async_iteration.collected,
 )

@@ -9,7 +9,8 @@ from __future__ import annotations
 from importlib import import_module
 
 from untor.escape.accelerated import accelerated
-from untor.escape.printing import MISSING, NotPrintable, printed
+from untor.escape.kinds import MISSING
+from untor.escape.printing import NotPrintable, printed
 from untor.escape.table import EMBEDDING, ESCAPERS
 from untor.escape.trusted import TrustedCSS, TrustedHTML, TrustedScript, TrustedScriptURL, TrustedURL
 from untor.escape.url import SCHEMES

@@ -7,8 +7,9 @@ in every ASCII-compatible encoding. There are quotes in it only around the strin
 from __future__ import annotations
 
 from untor.escape.css_values import COLOUR, DIMENSION, NAME, NUMBER, component_values, escape
+from untor.escape.kinds import is_absent
 from untor.escape.lazy_patterns import pattern
-from untor.escape.printing import MISSING, NotPrintable, printed
+from untor.escape.printing import NotPrintable, printed
 from untor.escape.trusted import TrustedCSS
 from untor.escape.url import log_blocked
 
@@ -120,7 +121,7 @@ def style_rules(value: object) -> str:
     if type(value) is TrustedCSS:
         # CSS is trusted as CSS: it still must not end its element.
         return value.value.replace("</", "<\\/")
-    if value is None or value is MISSING:
+    if is_absent(value):
         return ""
     raise NotPrintable(
         "A value as a whole rule or declaration of a style",
@@ -139,7 +140,7 @@ def _is_one(string: str) -> bool:
 
 def _number(value: object) -> str:
     """Return the digits of a number as CSS writes them; empty for other values."""
-    if isinstance(value, bool) or not isinstance(value, int | float):
+    if isinstance(value, bool) or not isinstance(value, int | float) or is_absent(value):
         return ""
     if isinstance(value, int):
         return int.__repr__(value)

@@ -7,9 +7,11 @@ whatever is in it. Testing with ``in`` before ``replace`` is the fastest way tha
 from __future__ import annotations
 
 from untor.escape.accelerated import accelerated
+from untor.escape.kinds import MAPPING, SEQUENCE, SET, kind_of
 from untor.escape.lazy_patterns import pattern
-from untor.escape.printing import FORBIDDEN, MISSING, NotPrintable, printed
+from untor.escape.printing import FORBIDDEN, NotPrintable, printed
 from untor.escape.trusted import TrustedHTML, html_of
+from untor.escape.truth import settled, truth
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -31,7 +33,7 @@ def text(value: object) -> str:
         if ">" in string:
             string = string.replace(">", "&gt;")
         return string if string.isprintable() else _unprintable(string)
-    if kind is int or kind is float:
+    if kind is int:
         return repr(value)
     html = html_of(value)
     return _text(printed(value)) if html is None else html
@@ -82,7 +84,7 @@ def attribute(value: object) -> str:
         if "'" in string:
             string = string.replace("'", "&#39;")
         return string if string.isprintable() else _unprintable(string)
-    return repr(value) if kind is int or kind is float else _attribute_quickly(printed(value))
+    return repr(value) if kind is int else _attribute_quickly(printed(value))
 
 
 _attribute_quickly = accelerated(attribute)
@@ -95,12 +97,10 @@ def _unprintable(string: str) -> str:
     return FORBIDDEN.sub("\ufffd", string)
 
 
-_LISTS = (list, tuple, set, frozenset)
-
-
 def whole_attribute(name: str, value: object) -> str:
     """Print an attribute with its value, or without one (``True``), or not at all (``False``, ``None``, missing)."""
-    if value is None or value is False or value is MISSING:
+    value = settled(value)
+    if value is None or value is False:
         return ""
     return f" {name}" if value is True else f' {name}="{attribute(value)}"'
 
@@ -109,27 +109,31 @@ def tokens(value: object) -> str:
     """Return the text of a list of tokens: of a mapping, the keys whose values are true; ``None`` is left out."""
     if isinstance(value, str):
         return printed(value)
-    if hasattr(type(value), "items"):
-        return " ".join([printed(name) for name, on in value.items() if on])  # type: ignore[attr-defined]
-    if not isinstance(value, _LISTS):
+    kind = kind_of(value)
+    if kind == MAPPING:
+        return " ".join([printed(name) for name in value if truth(value[name])])  # type: ignore[attr-defined, index]
+    if kind not in {SEQUENCE, SET}:
         return printed(value)
-    return " ".join([printed(each) for each in value if not (each is None or each is False or each is MISSING)])
+    items = [settled(each) for each in value]  # type: ignore[attr-defined]
+    return " ".join([printed(each) for each in items if not (each is None or each is False)])
 
 
 def embedded_attribute(name: str, value: object, escape: Callable[[object], str]) -> str:
     """Print an attribute whose value is in a language of its own, escaped for that first; nothing when it is absent."""
-    if value is None or value is False or value is MISSING:
+    value = settled(value)
+    if value is None or value is False:
         return ""
     return f' {name}=""' if value is True else f' {name}="{attribute(escape(value))}"'
 
 
 def boolean_attribute(name: str, value: object) -> str:
     """Print a boolean attribute (HTML §2.3.2) when the value is true, nothing otherwise."""
-    return f" {name}" if value else ""
+    return f" {name}" if truth(value) else ""
 
 
 def state_attribute(name: str, value: object) -> str:
     """Print an attribute whose states are spelt ``true`` and ``false`` (``aria-…``, ``draggable``, …)."""
+    value = settled(value)
     if value is True or value is False:
         return f' {name}="{"true" if value else "false"}"'
     return whole_attribute(name, value)
@@ -137,14 +141,16 @@ def state_attribute(name: str, value: object) -> str:
 
 def flag_attribute(name: str, value: object) -> str:
     """Print an attribute of XML, where every attribute has a value: its own name for ``True``."""
-    if value is None or value is False or value is MISSING:
+    value = settled(value)
+    if value is None or value is False:
         return ""
     return f' {name}="{xml_attribute(name if value is True else value)}"'
 
 
 def xml_embedded_attribute(name: str, value: object, escape: Callable[[object], str]) -> str:
     """Print an attribute of XML whose value is in a language of its own; ``True`` gives it an empty one."""
-    if value is None or value is False or value is MISSING:
+    value = settled(value)
+    if value is None or value is False:
         return ""
     return f' {name}=""' if value is True else f' {name}="{xml_attribute(escape(value))}"'
 
@@ -153,7 +159,7 @@ def in_xml(function: Callable[..., str]) -> Callable[..., str]:
     """Make a function for XML out of one that prints a URL, or an attribute that is one."""
 
     def escaped(*arguments: object) -> str:
-        if arguments[-1] is True and len(arguments) > 1:
+        if len(arguments) > 1 and settled(arguments[-1]) is True:
             return f' {arguments[0]}=""'
         return _xml(function(*arguments))
 

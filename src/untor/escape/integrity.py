@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from untor.escape.lazy_patterns import pattern
-from untor.escape.printing import MISSING, printed
+from untor.escape.printing import printed
+from untor.escape.truth import settled
 from untor.escape.url import log_blocked
 
 _HASHES = pattern(r"[ \t\n\r\f]*(?:sha(?:256|384|512)-[A-Za-z0-9+/_-]+={0,2}(?:\?[!-~]*)?(?:[ \t\n\r\f]+|\Z))+")
@@ -42,6 +43,7 @@ def nonce(value: object) -> str:
 
 def nonce_attribute(name: str, value: object) -> str:
     """Print the attribute, or nothing for ``None``, ``False`` and missing values."""
-    if value is None or value is False or value is MISSING:
+    value = settled(value)
+    if value is None or value is False:
         return ""
     return f' {name}="{"" if value is True else nonce(value)}"'

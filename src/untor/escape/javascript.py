@@ -9,9 +9,10 @@ from __future__ import annotations
 from json.encoder import encode_basestring_ascii
 
 from untor.escape.accelerated import configure, plain_data
+from untor.escape.kinds import is_absent
 from untor.escape.lazy_patterns import pattern
-from untor.escape.printing import MISSING, NotPrintable, printed
-from untor.escape.script_values import Number, scripted
+from untor.escape.printing import NotPrintable, printed
+from untor.escape.script_values import JsonText, Number, scripted
 from untor.escape.trusted import TrustedScript, html_of
 
 TYPE_CHECKING = False
@@ -96,7 +97,7 @@ def script_statement(value: object) -> str:
     """Print a trusted script as statements. Raises ``NotPrintable`` for data, which is no statement."""
     if type(value) is TrustedScript:
         return value.value
-    if value is None or value is MISSING:
+    if is_absent(value):
         return ""
     raise NotPrintable(
         "Data as a statement of a script",
@@ -118,14 +119,14 @@ def checked_value(check: Callable[[object], str]) -> Callable[[object], str]:
     """Make the function that prints what a check of a URL returns as a JavaScript value."""
 
     def script_url(value: object) -> str:
-        return script_value(value if type(value) in _PLAIN_TYPES or value is MISSING else check(value))
+        return script_value(value if type(value) in _PLAIN_TYPES or is_absent(value) else check(value))
 
     return script_url
 
 
 def script_html(value: object) -> str:
     """Print trusted HTML as a string that a script sets as HTML. Raises ``NotPrintable`` for any other text."""
-    if type(value) in _PLAIN_TYPES or value is MISSING:
+    if type(value) in _PLAIN_TYPES or is_absent(value):
         return script_value(value)
     html = html_of(value)
     if html is None:
@@ -141,23 +142,59 @@ def json_value(value: object) -> str:
     return _JSON.text(value)
 
 
-class JsonText:
-    """A value with its JSON: prints as JSON in markup, and as the value itself in scripts."""
-
-    __slots__ = ("value",)
-
-    def __init__(self, value: object) -> None:
-        self.value = value
-
-    def __str__(self) -> str:
-        return json_value(self.value)
-
-
 _PLAIN_LEVELS = 6
 """How many collections of Python's own types may be inside one another to be written without further ado."""
 
 _DEEPEST = 500
 """How many collections may be inside one another; parsers of scripts give up somewhat above it."""
+
+_SINGLE = frozenset({str, int, float, bool})
+
+_NAME = pattern(r"[A-Za-z][A-Za-z0-9_]*")
+
+
+class _Opened:
+    """A collection that is being written, item by item."""
+
+    __slots__ = ("identity", "is_list", "items", "kept", "key", "number")
+
+    def __init__(self, kept: object, plain: list[object] | dict[str, object], out: list[str]) -> None:
+        self.kept = kept
+        """The collection itself, so that no other object gets its identity."""
+        self.identity = id(kept)
+        self.is_list = isinstance(plain, list)
+        self.items = iter(enumerate(plain) if isinstance(plain, list) else plain.items())
+        self.number = 0
+        self.key: object = None
+        out.append("[" if self.is_list else "{")
+
+    def enter(self, around: set[int]) -> None:
+        """Add the collection to those that are around its items. Raises ``NotPrintable`` for a circle."""
+        if self.identity in around or len(around) >= _DEEPEST:
+            raise NotPrintable(
+                "A collection that contains itself, or too many inside one another,",
+                f"Pass on at most {_DEEPEST} levels, without a circle.",
+            )
+        around.add(self.identity)
+
+    def following(self, out: list[str], property_of: Callable[[str], str]) -> tuple[object, bool]:
+        """Return the next item, and whether there is one; write what comes before it."""
+        for key, item in self.items:
+            self.key = key
+            if self.number:
+                out.append(",")
+            self.number += 1
+            if not self.is_list:
+                out.append(property_of(key))  # type: ignore[arg-type]
+            return item, True
+        out.append("]" if self.is_list else "}")
+        return None, False
+
+    def step(self) -> str:
+        """Return the step of a path that leads to the item that is being written."""
+        if self.is_list:
+            return f"[{self.key}]"
+        return f".{self.key}" if _NAME.fullmatch(str(self.key)) else f"[{self.key!r}]"
 
 
 class _Json:
@@ -174,55 +211,46 @@ class _Json:
         return self.any(value) if text is None else text
 
     def any(self, value: object) -> str:
-        """Return the text of a value that may be anything."""
+        """Return the text of any value. Raises ``NotPrintable``, with its path, for what has no form in a script."""
         out: list[str] = []
-        todo: list[object] = [value]
+        opened: list[_Opened] = []
         around: set[int] = set()
-        while todo:
-            item = todo.pop()
-            kind = type(item)
-            if kind is str:
-                out.append(_quoted(item))  # type: ignore[arg-type]
-            elif kind is _Raw:
-                out.append(item.text)  # type: ignore[attr-defined]
-                if item.leaves:  # type: ignore[attr-defined]
-                    around.discard(item.leaves)  # type: ignore[attr-defined]
-            elif item is None or item is MISSING:
-                out.append("null")
-            elif kind is bool:
-                out.append("true" if item else "false")
-            elif kind is int:
-                out.append(self.integer(item))  # type: ignore[arg-type]
-            elif kind is float:
-                out.append(self.float(item))  # type: ignore[arg-type]
-            else:
-                self._other(item, todo, around)
+        item, has_item = value, True
+        try:
+            while has_item:
+                inner = self._written(item, out)
+                if inner is not None:
+                    inner.enter(around)
+                    opened.append(inner)
+                has_item = False
+                while opened and not has_item:
+                    item, has_item = opened[-1].following(out, self.key)
+                    if not has_item:
+                        around.discard(opened.pop().identity)
+        except NotPrintable as error:
+            error.path = "".join(each.step() for each in opened) + error.path
+            raise
         return "".join(out)
 
-    def _other(self, item: object, todo: list[object], around: set[int]) -> None:
-        plain = scripted(item)
-        if isinstance(plain, list | dict):
-            if id(item) in around or len(around) >= _DEEPEST:
-                raise NotPrintable(
-                    "A collection that contains itself, or too many inside one another,",
-                    f"Pass on at most {_DEEPEST} levels, without a circle.",
-                )
-            around.add(id(item))
-            pieces: list[object] = [_Raw("[" if isinstance(plain, list) else "{")]
-            if isinstance(plain, list):
-                for element in plain:
-                    pieces += (element, _Raw(","))
-            else:
-                for key, element in plain.items():
-                    pieces += (_Raw(self.key(key)), element, _Raw(","))
-            if len(pieces) > 1:
-                pieces.pop()
-            pieces.append(_Raw("]" if isinstance(plain, list) else "}", id(item), item))
-            todo.extend(reversed(pieces))
-        elif isinstance(plain, Number):
-            todo.append(_Raw(self.number(plain)))
+    def _written(self, item: object, out: list[str]) -> _Opened | None:
+        """Write a single value; return a collection, of which only the bracket is written."""
+        plain = item if type(item) in _SINGLE else scripted(item)
+        kind = type(plain)
+        if kind is str:
+            out.append(_quoted(plain))  # type: ignore[arg-type]
+        elif plain is None:
+            out.append("null")
+        elif kind is bool:
+            out.append("true" if plain else "false")
+        elif kind is int:
+            out.append(self.integer(plain))  # type: ignore[arg-type]
+        elif kind is float:
+            out.append(self.float(plain))  # type: ignore[arg-type]
+        elif kind is Number:
+            out.append(self.number(plain))  # type: ignore[arg-type]
         else:
-            todo.append(plain)
+            return _Opened(item, plain, out)  # type: ignore[arg-type]
+        return None
 
     def plainly(self, item: object, levels: int = _PLAIN_LEVELS) -> str | None:
         """Return a value that is made of nothing but Python's own types, not too deep; ``None`` for any other."""
@@ -295,14 +323,3 @@ class _JavaScript(_Json):
 
 _JSON = _Json()
 _JAVASCRIPT = _JavaScript()
-
-
-class _Raw:
-    """Text that is written as it is; the closing bracket; also drops the collection from the check for cycles."""
-
-    __slots__ = ("kept", "leaves", "text")
-
-    def __init__(self, text: str, leaves: int = 0, kept: object = None) -> None:
-        self.text = text
-        self.leaves = leaves
-        self.kept = kept

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from untor.escape.embedded_urls import encoded
 from untor.escape.html import attribute
+from untor.escape.kinds import is_absent
 from untor.escape.lazy_patterns import pattern
-from untor.escape.printing import FORBIDDEN, MISSING, printed
+from untor.escape.printing import FORBIDDEN, printed
 from untor.escape.script_values import Number, scripted
 from untor.escape.trusted import TrustedScriptURL
+from untor.escape.truth import settled
 from untor.escape.url import FOREIGN_ORIGIN, INVALID, blocked, pieces_escaper
 
 TYPE_CHECKING = False
@@ -47,7 +49,8 @@ def resource_escapers(schemes: frozenset[str], origins: frozenset[str]) -> dict[
         return attribute(checked(value))
 
     def resource_url_attribute(name: str, value: object) -> str:
-        if value is None or value is False or value is MISSING:
+        value = settled(value)
+        if value is None or value is False:
             return ""
         return f" {name}" if value is True else f' {name}="{attribute(checked(value))}"'
 
@@ -86,7 +89,7 @@ _URL_KEYS = frozenset({"urls", "href_matches"})
 
 def _checked_urls(value: object, checked: Callable[[object], str]) -> object:
     """Return a copy of speculation rules in which every URL is one that code may be loaded from."""
-    if value is None or value is MISSING or isinstance(value, bool | int | float | str):
+    if is_absent(value) or isinstance(value, bool | int | float | str):
         return value
     plain = scripted(value)
     if isinstance(plain, dict):
@@ -103,7 +106,7 @@ def _checked_leaves(value: object, checked: Callable[[object], str]) -> object:
     """Return a copy in which every text that is a value is a URL that code may be loaded from."""
     if isinstance(value, str | TrustedScriptURL):
         return checked(value)
-    if value is None or value is MISSING or isinstance(value, bool | int | float):
+    if is_absent(value) or isinstance(value, bool | int | float):
         return value
     plain = scripted(value)
     if isinstance(plain, Number):

@@ -2,18 +2,39 @@
 
 from __future__ import annotations
 
+from untor.escape import kinds
+from untor.escape.fields import columns_of, fields_of, mappings_of, root_of
+from untor.escape.kinds import MISSING, is_absent, kind_of, scalar_of, value_of_member
 from untor.escape.lazy_patterns import pattern
-from untor.escape.printing import NotPrintable, printed
+from untor.escape.printing import NotPrintable, described, not_printable
 from untor.escape.trusted import KINDS
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Callable, Mapping
+    from collections.abc import Callable, Mapping, Sequence
     from typing import Any
 
 _NUMBER = pattern(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?|-?Infinity")
 _NOT_A_NUMBER = pattern(r"[+-]?s?NaN[0-9]*")
 _TRUSTED = tuple(KINDS.values())
+
+
+_MOST_UNWRAPPED = 100
+"""How many times a value may stand for another, as a member of an enumeration stands for its value."""
+
+
+class JsonText:
+    """A value with its JSON: prints as JSON in markup, and as the value itself in scripts."""
+
+    __slots__ = ("value",)
+
+    def __init__(self, value: object) -> None:
+        self.value = value
+
+    def __str__(self) -> str:
+        from untor.escape.javascript import json_value  # noqa: PLC0415  it needs this module
+
+        return json_value(self.value)
 
 
 class Number(str):
@@ -25,65 +46,87 @@ class Number(str):
 def scripted(value: Any) -> object:
     """Return a value as ``None``, ``bool``, ``int``, ``float``, ``str``, ``Number``, ``list`` or ``dict`` (one level).
 
-    Data classes, named tuples and rows become objects by their fields, sets lists in sorted order, dates ISO 8601
-    text, enumerations their values. Raises ``NotPrintable`` for what scripts have nothing like.
+    Models, named tuples and rows become objects by their fields, data frames lists of such, arrays and other
+    collections lists, sets lists in sorted order, dates ISO 8601 text, members of enumerations their values. Raises
+    ``NotPrintable`` for what scripts have nothing like; no method such as ``__iter__`` or ``__float__`` decides.
     """
-    kind = type(value)
-    for base, convert in _BY_TYPE:
-        if isinstance(value, base):
-            return convert(value)
-    if hasattr(kind, "__dataclass_fields__"):
-        return {name: getattr(value, name) for name in kind.__dataclass_fields__}
-    by_name = _BY_NAME.get(_full_name(kind)) or next(
-        (found for base in kind.__mro__ if (found := _BY_NAME.get(_full_name(base)))), None
-    )
-    if by_name is not None:
-        return by_name(value)
-    if hasattr(kind, "keys") and hasattr(kind, "__getitem__"):
-        return _object(value)
-    converters: tuple[tuple[str, Callable[[Any], object]], ...]
-    converters = (("__index__", int), ("__iter__", list), ("__float__", float))
-    for method, convert in converters:
-        if hasattr(kind, method) and not hasattr(kind, "__await__"):
-            return convert(value)
+    for _ in range(_MOST_UNWRAPPED):
+        kind = kind_of(value)
+        inner = _UNWRAP[kind](value) if kind in _UNWRAP else ()
+        if not inner:
+            return _converted(value, kind)
+        value = inner[0]
+    raise NotPrintable(f"A {type(value).__name__} that stands for itself", "Pass on its own data.")
+
+
+def _converted(value: Any, kind: str) -> object:
+    convert = _BY_KIND.get(kind)
+    if convert is not None:
+        return convert(value)
+    if isinstance(value, _TRUSTED):
+        return value.value
+    if kind in {kinds.BYTES, kinds.FUNCTION, kinds.CLASS, kinds.AWAITABLE}:
+        raise not_printable(value)
     raise NotPrintable(
-        f"A value of the type {kind.__name__} in a script",
+        f"{described(value).partition(',')[0]} in a script",
         "Pass on what the script needs as text, numbers, lists or a dict, or as a data class.",
     )
 
 
-def _full_name(kind: type) -> str:
-    return f"{kind.__module__}.{kind.__qualname__}"
+def _boolean(value: Any) -> bool:
+    return bool(value)
 
 
-def _refused(value: object) -> object:
-    printed(value)  # says what is the matter with bytes
-    raise AssertionError(type(value))
+def _integer(value: Any) -> int | bool:
+    if isinstance(value, int):
+        return value if isinstance(value, bool) else int.__int__(value)
+    return int(value)
 
 
-def _tuple(value: tuple[object, ...]) -> object:
-    fields = getattr(type(value), "_fields", None)
+def _float(value: Any) -> float:
+    return float.__float__(value) if isinstance(value, float) else float(value)
+
+
+def _fraction(value: Any) -> float:
+    try:
+        return float(value)
+    except OverflowError:
+        raise NotPrintable("A number that is too large for a script", "Pass on a smaller one, or text.") from None
+
+
+def _sequence(value: Any) -> object:
+    fields = getattr(type(value), "_fields", None) if isinstance(value, tuple) else None
     return dict(zip(fields, value, strict=True)) if fields else list(value)
 
 
-def _set(value: set[object]) -> list[object]:
+def _set(value: Any) -> list[object]:
     try:
-        return sorted(value)  # type: ignore[type-var]
+        return sorted(value)
     except TypeError:
         return sorted(value, key=lambda item: (type(item).__name__, repr(item)))
 
 
-def _object(value: Mapping[object, object]) -> dict[str, object]:
-    result: dict[str, object] = {}
-    for key in value.keys():  # noqa: SIM118  rows of databases have keys, but go through their values
-        result[_key(key)] = value[key]
-    return result
+def _mapping(value: Mapping[object, object]) -> dict[str, object]:
+    return {_key(key): value[key] for key in value}
+
+
+def _row(value: Any) -> dict[str, object]:
+    return {_key(key): each for key, each in columns_of(value).items()}
+
+
+def _scalar(array: Any) -> tuple[object, ...]:
+    scalar = scalar_of(array)
+    return () if scalar is MISSING else (scalar,)
+
+
+def _exact(text: str) -> str:
+    return str.__str__(text)
 
 
 def _key(key: object) -> str:
     """Return a key as the text that JavaScript makes of it."""
     if isinstance(key, str):
-        return str.__str__(key)
+        return str.__str__(key) if kind_of(key) == kinds.TEXT else str(value_of_member(key))
     if key is None:
         return "null"
     if isinstance(key, bool):
@@ -96,7 +139,7 @@ def _key(key: object) -> str:
     return _key(plain)
 
 
-def _decimal(value: Any) -> object:
+def _decimal(value: Any) -> Number:
     """Return the digits of a ``Decimal``, by the method of ``Decimal`` itself: a subclass may print anything."""
     from decimal import Decimal  # noqa: PLC0415  loaded, since there is one
 
@@ -112,29 +155,46 @@ def number(digits: str) -> Number:
     return Number(digits)
 
 
-_BY_TYPE: tuple[tuple[type | tuple[type, ...], Callable[..., object]], ...] = (
-    (str, str.__str__),
-    (bool, bool),
-    (int, int.__int__),
-    (float, float.__float__),
-    (_TRUSTED, str),
-    ((bytes, bytearray, memoryview), _refused),
-    (tuple, _tuple),
-    (list, list),
-    ((set, frozenset), _set),
-    (dict, _object),
-)
+def _numpy_moment(value: Any) -> str | None:
+    return None if is_absent(value) else str(value)
 
-# Types of modules that are not loaded unless a value of theirs is there.
-_BY_NAME: dict[str, Callable[..., object]] = {
-    "enum.Enum": lambda value: value.value,
-    "datetime.date": lambda value: value.isoformat(),
-    "datetime.time": lambda value: value.isoformat(),
-    "datetime.timedelta": lambda value: value.total_seconds(),
-    "decimal.Decimal": _decimal,
-    "fractions.Fraction": float,
-    "uuid.UUID": str,
-    "pathlib.PurePath": str,
-    "pathlib._local.PurePath": str,  # Python 3.13
-    "untor.escape.javascript.JsonText": lambda value: value.value,
+
+def _numpy_duration(value: Any) -> float | None:
+    if is_absent(value):
+        return None
+    try:
+        return float(value.astype("timedelta64[us]").astype(int)) / 1_000_000
+    except TypeError:
+        raise NotPrintable("A number of months or years in a script", "Pass on days or seconds.") from None
+
+
+_UNWRAP: dict[str, Callable[[Any], Sequence[object]]] = {
+    kinds.ARRAY: _scalar,
+    kinds.ENUM: lambda member: (value_of_member(member),),
+    kinds.MODEL: root_of,
+    kinds.OBJECT: lambda value: (value.value,) if type(value) is JsonText else (),
+}
+"""Kinds of values that may stand for one other value, and how to get it, if so."""
+
+_BY_KIND: dict[str, Callable[[Any], object]] = {
+    kinds.ABSENT: lambda _: None,
+    kinds.ARRAY: list,  # not tolist(), which gives numbers for moments that are counted in nanoseconds
+    kinds.BOOLEAN: _boolean,
+    kinds.DECIMAL: _decimal,
+    kinds.DURATION: lambda value: float(value.total_seconds()),
+    kinds.FLOAT: _float,
+    kinds.FRACTION: _fraction,
+    kinds.FRAME: lambda value: list(mappings_of(value)),
+    kinds.INTEGER: _integer,
+    kinds.ITERATOR: list,
+    kinds.MAPPING: _mapping,
+    kinds.MODEL: fields_of,
+    kinds.MOMENT: lambda value: _exact(value.isoformat()),
+    kinds.NUMPY_DURATION: _numpy_duration,
+    kinds.NUMPY_MOMENT: _numpy_moment,
+    kinds.ROW: _row,
+    kinds.SEQUENCE: _sequence,
+    kinds.SET: _set,
+    kinds.TEXT: str.__str__,
+    kinds.WORD: lambda value: _exact(str(value)),
 }

@@ -10,9 +10,11 @@ from functools import cache
 from untor.escape.accelerated import accelerated
 from untor.escape.dot_segments import is_dot_segment
 from untor.escape.html import attribute
+from untor.escape.kinds import ITERATOR, MAPPING, SEQUENCE, SET, is_absent, kind_of
 from untor.escape.lazy_patterns import pattern
-from untor.escape.printing import FORBIDDEN, MISSING, SURROGATES, NotPrintable, printed
+from untor.escape.printing import FORBIDDEN, SURROGATES, NotPrintable, described, printed
 from untor.escape.trusted import TrustedURL
+from untor.escape.truth import settled
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -98,26 +100,27 @@ def query_string(value: object) -> str:
     """
     parts: list[str] = []
     for name, given in _pairs(value):
-        several = given if isinstance(given, list | tuple | set | frozenset) else (given,)
-        parts += [f"{percent(name)}={percent(each)}" for each in several if each is not None and each is not MISSING]
+        several: Any = given if kind_of(given) in {SEQUENCE, SET} else (given,)
+        parts += [f"{percent(name)}={percent(each)}" for each in several if not is_absent(each)]
     return "&".join(parts)
 
 
 def _pairs(value: object) -> list[tuple[object, object]]:
-    items: Any = value.items() if hasattr(value, "items") else value
-    if not isinstance(value, str | bytes):
+    kind = kind_of(value)
+    if kind == MAPPING:
+        return [(name, value[name]) for name in value]  # type: ignore[attr-defined, index]
+    if kind in {SEQUENCE, SET, ITERATOR}:
         try:
-            return [(name, given) for name, given in items]
+            return [(name, given) for name, given in value]  # type: ignore[attr-defined]
         except (TypeError, ValueError):
             pass
-    kind = type(value).__name__
-    what = f"{'An' if kind[0] in 'aeiou' else 'A'} {kind} as a query"
+    what = f"{described(value).partition(',')[0]} as a query"
     raise NotPrintable(what, "A query is a mapping, or pairs of names and values.")
 
 
 def percent_query(value: object) -> str:
     """Percent-encode a mapping or pairs as names and values of a query, for an attribute."""
-    if value is None or value is MISSING:
+    if is_absent(value):
         return ""
     return query_string(value).replace("&", "&amp;")
 
@@ -209,7 +212,8 @@ def url_attribute_escaper(schemes: frozenset[str], *, images: bool = False) -> C
     escape = url_escaper(schemes, images=images)
 
     def url_attribute(name: str, value: object) -> str:
-        if value is None or value is False or value is MISSING:
+        value = settled(value)
+        if value is None or value is False:
             return ""
         return f" {name}" if value is True else f' {name}="{escape(value)}"'
 

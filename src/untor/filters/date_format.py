@@ -11,6 +11,7 @@ from datetime import date, datetime, time
 from functools import lru_cache
 from operator import attrgetter
 
+from untor.filters import date_patterns
 from untor.filters.locales import locale_named
 
 TYPE_CHECKING = False
@@ -114,11 +115,17 @@ def _pattern_of(style: str, where: Locale, format_in_style: Callable[[Style, Loc
     return style if known is None else format_in_style(known, where).pattern
 
 
+def _checked(style: str, *, dates: bool, times: bool) -> None:
+    if style not in _STYLES:
+        date_patterns.check(style, dates=dates, times=times)
+
+
 @lru_cache(256)
 def date_format(locale: str, pattern: str) -> DateFormat | None:
     """Return the format of dates for a style or pattern; ``None`` if every date must be formatted by Babel."""
     from babel.dates import get_date_format  # noqa: PLC0415
 
+    _checked(pattern, dates=True, times=False)
     where = locale_named(locale)
     return _compiled(_pattern_of(pattern, where, get_date_format), where, dates=True, times=False)
 
@@ -128,20 +135,25 @@ def time_format(locale: str, pattern: str) -> DateFormat | None:
     """Return the format of times of day for a style or pattern; ``None`` if every time must be formatted by Babel."""
     from babel.dates import get_time_format  # noqa: PLC0415
 
+    _checked(pattern, dates=False, times=True)
     where = locale_named(locale)
     return _compiled(_pattern_of(pattern, where, get_time_format), where, dates=False, times=True)
 
 
 @lru_cache(256)
-def datetime_format(locale: str, pattern: str) -> DateFormat | None:
-    """Return the format of datetimes for a style or pattern; ``None`` if every one must be formatted by Babel."""
+def datetime_format(locale: str, pattern: str, time_style: str = "") -> DateFormat | None:
+    """Return the format of datetimes for a style or pattern; ``None`` if every one must be formatted by Babel.
+
+    ``time_style`` is the style of the time of day, where it is another one.
+    """
     from babel.dates import get_datetime_format  # noqa: PLC0415
 
     where = locale_named(locale)
     style = _STYLES.get(pattern)
     if style is None:
+        date_patterns.check(pattern, dates=True, times=True)
         return _compiled(pattern, where, dates=True, times=True)
-    parts = time_format(locale, pattern), date_format(locale, pattern)
+    parts = time_format(locale, time_style or pattern), date_format(locale, pattern)
     template, pieces = "", []
     for index, text in enumerate(_PLACE.split(str(get_datetime_format(style, locale=where)).replace("'", ""))):
         if index % 2 == 0:

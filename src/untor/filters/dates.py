@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from functools import lru_cache
+from functools import lru_cache, partial
 
 from untor.filters.locales import locale_named, zone_named
 from untor.runtime.filter_error import FilterProblem
@@ -47,10 +47,12 @@ def date_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
     def time_(value: object, pattern: str = "short", *, locale: str | None = None, timezone: str | None = None) -> str:
         """Return the time of day for people, in a style or by a CLDR pattern (``HH:mm``)."""
         zone = zone_of(timezone)
-        moment: Any = moments().time_of(value) or moments().moment_of(value, zone, needs="times")
+        moment: Any = moments().time_of(value)
+        moment = moments().moment_of(value, zone, needs="times") if moment is None else moment
         if not hasattr(moment, "hour"):
             raise FilterProblem("it works on times, and this is a date without one.")
         where = name_of(locale)
+        pattern = _zoneless(moment, pattern) or pattern
 
         def by_babel() -> str:
             from babel.dates import format_time  # noqa: PLC0415
@@ -74,7 +76,8 @@ def date_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
 
             return format_datetime(moment, pattern, tzinfo=_own(moment, zone), locale=locale_named(where))
 
-        return _written(moment, formats().datetime_format, by_babel, where, pattern, "a date with a time")
+        format_of = partial(formats().datetime_format, time_style=_zoneless(moment, pattern))
+        return _written(moment, format_of, by_babel, where, pattern, "a date with a time")
 
     def iso(value: object, *, timezone: str | None = None) -> str:
         """Return a date, time or datetime for machines (ISO 8601): for ``datetime="…"``, feeds and sitemaps.
@@ -89,22 +92,23 @@ def date_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
 
     def ago(value: object, *, locale: str | None = None) -> str:
         """Return how long ago something was, or in what time it will be, by the engine's clock."""
-        from babel.dates import format_timedelta  # noqa: PLC0415
-
-        now = _now(settings)
-        moment: Any = moments().moment_of(value, None, needs="datetimes")
-        if not hasattr(moment, "hour"):
-            from datetime import datetime, time  # noqa: PLC0415
-
-            moment = datetime.combine(moment, time(0))
-        zone = zone_of(None)
-        moment, now = (each if each.tzinfo else each.replace(tzinfo=zone) for each in (moment, now))
-        if (moment.tzinfo is None) != (now.tzinfo is None):
-            moment, now = moment.astimezone(), now.astimezone()
-        where = locale_named(name_of(locale))
-        return format_timedelta(moment - now, add_direction=True, locale=where)
+        return _ago(moments().moment_of(value, None, needs="datetimes"), settings, zone_of(None), name_of(locale))
 
     return {"date": date_, "time": time_, "datetime": datetime_, "iso": iso, "ago": ago}
+
+
+def _ago(moment: Any, settings: LocaleSettings, zone: tzinfo | None, locale: str) -> str:
+    from datetime import datetime, time  # noqa: PLC0415
+
+    from babel.dates import format_timedelta  # noqa: PLC0415  loaded when the first moment is printed
+
+    now = _now(settings)
+    if not hasattr(moment, "hour"):
+        moment = datetime.combine(moment, time(0))
+    moment, now = (each if each.tzinfo else each.replace(tzinfo=zone) for each in (moment, now))
+    if (moment.tzinfo is None) != (now.tzinfo is None):
+        moment, now = moment.astimezone(), now.astimezone()
+    return format_timedelta(moment - now, add_direction=True, locale=locale_named(locale))
 
 
 def _now(settings: LocaleSettings) -> datetime:
@@ -147,6 +151,23 @@ def _written(  # noqa: PLR0917  what writes a moment, and with what
         raise
     except (AttributeError, KeyError, TypeError, ValueError):
         raise FilterProblem(f"{pattern!r} is not a valid pattern for {what}.") from None
+
+
+def _zoneless(moment: time | datetime, pattern: object) -> str:
+    """Return the style for a time of day that has no time zone, where the one that is wanted would print one.
+
+    Raises ``FilterProblem`` for a pattern with a field for it.
+    """
+    if moment.tzinfo is not None or not isinstance(pattern, str):
+        return ""
+    if pattern in {"long", "full"}:
+        return "medium"
+    from untor.filters.date_patterns import ZONE_FIELDS, fields_of  # noqa: PLC0415  loaded with the first date
+
+    zones = sorted(ZONE_FIELDS & fields_of(pattern)) if pattern not in {"short", "medium"} else []
+    if zones:
+        raise FilterProblem(f"{zones[0]} in {pattern!r} is the time zone, and this has none: pass a datetime with one.")
+    return ""
 
 
 def _own(moment: time | datetime, zone: tzinfo | None) -> tzinfo | None:

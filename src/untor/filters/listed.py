@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from functools import lru_cache
 
-from untor.escape import MISSING, printed
+from untor.escape import printed
+from untor.escape.kinds import is_absent
 from untor.escape.lazy_patterns import pattern
-from untor.filters.lists import items_of
+from untor.filters.keys import items_of
 from untor.filters.locales import locale_named
 from untor.runtime.filter_error import FilterProblem
 
@@ -32,7 +33,7 @@ def list_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
         """
         if style not in STYLES:
             raise FilterProblem('the style must be "and" or "or".')
-        items = [printed(item) for item in items_of(value) if item is not None and item is not MISSING]
+        items = [printed(item) for item in items_of(value) if not is_absent(item)]
         if len(items) < 2:  # noqa: PLR2004  there is nothing between them
             return "".join(items)
         return _written(items, _patterns(settings.locale if locale is None else locale, STYLES[style]))

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from untor.escape import MISSING, printed
-from untor.runtime.attributes import dot_data_maybe, item_maybe
+from untor.escape import printed
+from untor.escape.kinds import COMPLEX, DECIMAL, DURATION, FLOAT, FRACTION, INTEGER, NUMPY_DURATION, OBJECT, kind_of
+from untor.escape.truth import truth
+from untor.filters.keys import items_of, keyed, order_of
+from untor.runtime.comparison import compare
 from untor.runtime.filter_error import FilterProblem, unfit
-from untor.runtime.iteration import is_data_frame, mappings_of
-from untor.runtime.truth import truth
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -54,19 +55,15 @@ def last(value: object, n: int | None = None) -> object:
 def sorted_(value: object, by: str | None = None, *, reverse: bool = False) -> list[object]:
     """Return the items in order, those with equal keys as they were; ``by`` is an attribute or key, also ``a.b``.
 
-    What has no such key, or ``None``, comes last, and is reported on the logger ``untor.data``.
+    What has no such key, or ``None``, comes last.
     """
-    key = _key(by)
-    items = [(key(item), item) for item in items_of(value)]
-    present = [pair for pair in items if pair[0] is not None and pair[0] is not MISSING]
-    absent = [item for found, item in items if found is None or found is MISSING]
+    pairs = keyed(value, by)
+    present = [(order_of(key), item) for key, item in pairs if key is not None]
     try:
-        present.sort(key=lambda pair: pair[0], reverse=bool(reverse))  # type: ignore[arg-type, return-value]
+        present.sort(key=lambda pair: pair[0], reverse=truth(reverse))  # type: ignore[arg-type, return-value]
     except TypeError as error:
         raise FilterProblem(f"the items cannot be put in order: {error}.") from None
-    if absent and by is not None:
-        _say(f"sorted by {by!r}: {len(absent)} of {len(items)} items have none and come last")
-    return [item for _, item in present] + absent
+    return [item for _, item in present] + [item for key, item in pairs if key is None]
 
 
 def reversed_(value: object) -> list[object]:
@@ -76,82 +73,72 @@ def reversed_(value: object) -> list[object]:
 
 def where(value: object, name: str, *wanted: object) -> list[object]:
     """Return the items whose attribute or key is one of some values; without values, those where it is true."""
-    key = _key(name)
-    matching = []
-    for item in items_of(value):
-        field = key(item)
-        if field is MISSING:
-            continue
-        if _is_one_of(field, wanted) if wanted else truth(field):
-            matching.append(item)
-    return matching
+    pairs = keyed(value, name)
+    return [item for key, item in pairs if (_is_one_of(key, wanted) if wanted else truth(key))]
 
 
-def _is_one_of(read: object, wanted: tuple[object, ...]) -> bool:
-    return any(read is value or read == value for value in wanted)
+def _is_one_of(key: object, wanted: tuple[object, ...]) -> bool:
+    return any(key is value or compare(key, value, "==") for value in wanted)
 
 
 def group(value: object, by: str) -> list[tuple[object, list[object]]]:
     """Return pairs of a key and the list of items that have it, in the order in which the keys come first."""
-    key = _key(by)
     found: list[tuple[object, list[object]]] = []
     places: dict[object, int] = {}
-    for item in items_of(value):
-        read = key(item)
-        read = None if read is MISSING else read
-        place = _place(read, places, found)
+    for key, item in keyed(value, by):
+        place = _place(key, places, found)
         if place is None:
-            found.append((read, [item]))
+            found.append((key, [item]))
         else:
             found[place][1].append(item)
     return found
 
 
-def _place(read: object, places: dict[object, int], found: list[Any]) -> int | None:
+def _place(key: object, places: dict[object, int], found: list[Any]) -> int | None:
     """Return where a key is among those found; keys that cannot be hashed are compared one by one."""
     try:
-        if read in places:
-            return places[read]
-        places[read] = len(found)
+        if key in places:
+            return places[key]
+        places[key] = len(found)
     except TypeError:
-        return next((index for index, (other, _) in enumerate(found) if other == read), None)
+        return next((index for index, (other, _) in enumerate(found) if compare(other, key, "==")), None)
     return None
 
 
 def unique(value: object, by: str | None = None) -> list[object]:
     """Return the items without those that are equal, or have an equal key, to one before them."""
-    key = _key(by)
     found: list[tuple[object, object]] = []
     places: dict[object, int] = {}
-    for item in items_of(value):
-        field = key(item)
-        if _place(field, places, found) is None:
-            found.append((field, item))
+    for key, item in keyed(value, by):
+        if _place(key, places, found) is None:
+            found.append((key, item))
     return [item for _, item in found]
+
+
+_NUMBERS = frozenset({INTEGER, FLOAT, COMPLEX, DECIMAL, FRACTION})
+_ADDED = _NUMBERS | {DURATION, NUMPY_DURATION, OBJECT}
+"""Kinds of values that have a sum, and those of them that begin at 0."""
 
 
 def sum_(value: object, by: str | None = None) -> object:
     """Return the sum of the items, or of a key of theirs; missing keys and ``None`` count nothing."""
-    key = _key(by)
-    total: Any = 0
-    for item in items_of(value):
-        field: Any = key(item)
-        if field is None or field is MISSING:
-            continue
-        if isinstance(field, str | bytes | bool):
-            raise unfit("numbers", field)
-        try:
-            total = total + field
-        except TypeError as error:
-            raise FilterProblem(f"the items cannot be added: {error}.") from None
-    return total
+    keys = [order_of(key) for key, _ in keyed(value, by) if key is not None]
+    for key in keys:
+        if kind_of(key) not in _ADDED or isinstance(key, bool):
+            raise unfit("numbers", key)
+    # NumPy's integers would overflow without a word.
+    numbers: list[Any] = [int(key) if kind_of(key) == INTEGER else key for key in keys]  # type: ignore[call-overload]
+    try:
+        if numbers and kind_of(numbers[0]) not in _NUMBERS:
+            return sum(numbers[1:], numbers[0])
+        return sum(numbers)
+    except TypeError as error:
+        raise FilterProblem(f"the items cannot be added: {error}.") from None
 
 
 def each(value: object, name: str) -> list[object]:
     """Return an attribute or key of each item, also ``a.b``; ``None`` for an item that has none."""
-    key = _key(name)
-    fields = [key(item) for item in items_of(value)]
-    return [None if field is MISSING else field for field in fields]
+    return [key for key, _ in keyed(value, name)]
 
 
 def min_(value: object, by: str | None = None) -> object:
@@ -165,9 +152,7 @@ def max_(value: object, by: str | None = None) -> object:
 
 
 def _extreme(choose: Callable[..., Any], value: object, by: str | None) -> object:
-    key = _key(by)
-    pairs = [(key(item), item) for item in items_of(value)]
-    pairs = [pair for pair in pairs if pair[0] is not None and pair[0] is not MISSING]
+    pairs = [(order_of(key), item) for key, item in keyed(value, by) if key is not None]
     try:
         return choose(pairs, key=lambda pair: pair[0], default=(None, None))[1]
     except TypeError as error:
@@ -178,54 +163,12 @@ def batched(value: object, n: int) -> list[list[object]]:
     """Return lists of ``n`` items each; the last has what is left."""
     size = _count(n)
     if size < 1:
-        raise FilterProblem("the number of items must be a whole number from 1.")
+        raise FilterProblem("the number of items must be an integer from 1.")
     items = list(items_of(value))
     return [items[start : start + size] for start in range(0, len(items), size)]
 
 
-# --- items and their keys --------------------------------------------------------------------------------------------
-
-
-def items_of(value: object) -> Iterable[object]:
-    """Return what can be looped over, of a mapping its keys; text and bytes are no lists."""
-    if isinstance(value, str | bytes | bytearray):
-        raise unfit("lists", value)
-    if is_data_frame(value):
-        return mappings_of(value)
-    if not (hasattr(type(value), "__iter__") or hasattr(type(value), "__getitem__")):
-        raise unfit("lists", value)
-    return value  # type: ignore[return-value]
-
-
 def _count(n: object) -> int:
-    if isinstance(n, bool) or not isinstance(n, int) or n < 0:
-        raise FilterProblem("the number of items must be a whole number from 0.")
-    return n
-
-
-def _key(by: object) -> Callable[[object], object]:
-    """Return what reads the key of an item: the item itself, or an attribute or key of it, step by step."""
-    if by is None:
-        return lambda item: item
-    if isinstance(by, int) and not isinstance(by, bool):
-        return lambda item: item_maybe(item, by)
-    if not isinstance(by, str) or not by:
-        raise FilterProblem('the name must be text, like "name" or "vessel.name".')
-    steps = str.split(by, ".")
-    if any(not step or step.startswith("_") for step in steps):
-        raise FilterProblem(f"{by!r} is no name of an attribute or key that templates can reach.")
-
-    def read(item: object) -> object:
-        for step in steps:
-            item = dot_data_maybe(item, step)
-            if item is None or item is MISSING:
-                return item
-        return item
-
-    return read
-
-
-def _say(what: str) -> None:
-    import logging  # noqa: PLC0415  loaded once there is something to say
-
-    logging.getLogger("untor.data").warning("%s", what)
+    if kind_of(n) != INTEGER or isinstance(n, bool) or n < 0:  # type: ignore[operator]
+        raise FilterProblem("the number of items must be an integer from 0.")
+    return int(n)  # type: ignore[call-overload, no-any-return]

@@ -11,7 +11,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterable
 
-    from untor.escape.javascript import JsonText
+    from untor.escape.script_values import JsonText
 
 
 def trusted(value: object, reason: str) -> TrustedHTML:
@@ -28,7 +28,7 @@ def html_source(value: object) -> str:
 
 def json(value: object) -> JsonText:
     """Return the value as JSON; in a script it is the value itself."""
-    from untor.escape.javascript import JsonText  # noqa: PLC0415  only for pages that ask for it
+    from untor.escape.script_values import JsonText  # noqa: PLC0415  only for pages that ask for it
 
     return JsonText(value)
 

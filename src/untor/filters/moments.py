@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime, time
 
+from untor.escape.kinds import FLOAT, INTEGER, NUMPY_MOMENT, kind_of
 from untor.runtime.filter_error import FilterProblem, unfit
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from datetime import tzinfo
+    from typing import Any
 
 _MILLISECONDS_FROM = 100_000_000_000
 """Numbers from here on are milliseconds: as seconds they would be after the year 5000."""
@@ -18,14 +20,18 @@ def moment_of(value: object, zone: tzinfo | None, *, needs: str) -> date | datet
     """Return a date or datetime, one with a time zone told in ``zone``."""
     if type(value) is date:
         return value
+    kind = kind_of(value)
     if isinstance(value, str):
         value = _read(value)
-    elif isinstance(value, int | float) and not isinstance(value, bool):
-        seconds = value / 1000 if abs(value) >= _MILLISECONDS_FROM else value
+    elif kind in {INTEGER, FLOAT} and not isinstance(value, bool):
+        number: Any = value
+        seconds = float(number / 1000 if abs(number) >= _MILLISECONDS_FROM else number)
         try:
             value = datetime.fromtimestamp(seconds, UTC)
         except (ValueError, OverflowError, OSError):
             raise FilterProblem(f"{value!r} is not a valid timestamp.") from None
+    elif kind == NUMPY_MOMENT:
+        value = _of_numpy(value)
     if not isinstance(value, date):
         raise unfit(needs, value)
     if isinstance(value, datetime) and value.tzinfo is not None and zone is not None:
@@ -34,6 +40,16 @@ def moment_of(value: object, zone: tzinfo | None, *, needs: str) -> date | datet
         except (ValueError, OverflowError):
             return value
     return value
+
+
+def _of_numpy(value: Any) -> object:
+    """Return a moment of NumPy as one of Python: a date where it counts days or more."""
+    moment = value.item()
+    if isinstance(moment, int):  # it counts in nanoseconds, say
+        moment = value.astype("datetime64[us]").item()
+    if isinstance(moment, int):
+        raise FilterProblem(f"{value} is not a date from the years 1 to 9999.")
+    return moment
 
 
 def _read(text: str) -> date | datetime:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from functools import lru_cache
 
+from untor.escape.kinds import DECIMAL, ENUM, FLOAT, FRACTION, INTEGER, OBJECT, TEXT, kind_of, value_of_member
 from untor.filters.locales import locale_named
 from untor.runtime.filter_error import FilterProblem, unfit
 
@@ -30,20 +31,40 @@ def number_of(value: object) -> Number:
     """Return a value that is a number. Raises ``FilterProblem`` for any other."""
     if type(value) in _EXACT:
         return value  # type: ignore[return-value]
-    from decimal import Decimal  # noqa: PLC0415  loaded when the first number is printed
-    from numbers import Real  # noqa: PLC0415
-
-    if isinstance(value, bool):
-        raise unfit("numbers", value)
-    if isinstance(value, int | float | Decimal):
-        return value
-    if isinstance(value, Real):
-        return float(value)
-    if hasattr(type(value), "__index__"):
-        return int(value)  # type: ignore[call-overload, no-any-return]
-    if isinstance(value, str):
+    kind = kind_of(value)
+    if kind == ENUM:
+        return number_of(value_of_member(value))
+    if kind == TEXT:
         raise FilterProblem("it works on numbers, not on text: turn it into a number in the view, with int or float.")
-    raise unfit("numbers", value)
+    if kind not in _CONVERTED or isinstance(value, bool):
+        if kind == OBJECT and _is_real(value):
+            return float(value)  # type: ignore[arg-type]
+        raise unfit("numbers", value)
+    number: Number = _CONVERTED[kind](value)
+    return number
+
+
+def _float(value: Any) -> float:
+    return float.__float__(value) if isinstance(value, float) else float(value)
+
+
+def _int(value: Any) -> int:
+    return int.__int__(value) if isinstance(value, int) else int(value)
+
+
+_CONVERTED: dict[str, Callable[[Any], Any]] = {
+    DECIMAL: lambda value: value,
+    FLOAT: _float,
+    FRACTION: _float,
+    INTEGER: _int,
+}
+"""Kinds of numbers, and what makes a number of Python of them; a decimal never goes through a ``float``."""
+
+
+def _is_real(value: object) -> bool:
+    from numbers import Real  # noqa: PLC0415  only for other numbers than those of Python and NumPy
+
+    return isinstance(value, Real)
 
 
 def _as_float(value: object) -> float:
@@ -57,7 +78,7 @@ def _digits(value: object) -> int | None:
     if value is None:
         return None
     if isinstance(value, bool) or not isinstance(value, int) or not 0 <= value <= _MOST_DIGITS:
-        raise FilterProblem(f"the digits must be a whole number from 0 to {_MOST_DIGITS}.")
+        raise FilterProblem(f"the digits must be an integer from 0 to {_MOST_DIGITS}.")
     return value
 
 
@@ -130,7 +151,7 @@ def number_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]
 def round_(value: object, digits: int = 0) -> Number:
     """Return a number rounded to some digits after the decimal point, halves to the even one as Python does."""
     if isinstance(digits, bool) or not isinstance(digits, int) or abs(digits) > _MOST_DIGITS:
-        raise FilterProblem("the digits must be a whole number.")
+        raise FilterProblem("the digits must be an integer.")
     quantity: Any = number_of(value)
     try:
         rounded: Number = round(quantity) if digits == 0 else round(quantity, digits)

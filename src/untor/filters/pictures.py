@@ -3,10 +3,25 @@
 from __future__ import annotations
 
 from untor.escape import TrustedHTML, printed
+from untor.escape.fields import columns_of, fields_of, root_of, rows_of
 from untor.escape.html import attribute
 from untor.escape.html import text as escaped
+from untor.escape.kinds import (
+    DECIMAL,
+    FLOAT,
+    FRACTION,
+    FRAME,
+    INTEGER,
+    ITERATOR,
+    MAPPING,
+    MODEL,
+    ROW,
+    SEQUENCE,
+    SET,
+    is_absent,
+    kind_of,
+)
 from untor.runtime.filter_error import FilterProblem, unfit
-from untor.runtime.iteration import is_data_frame, rows_of
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -40,7 +55,7 @@ def picture(value: object, *, alt: str, format: str = "svg", width: int | None =
     if format not in {"svg", "png"}:
         raise FilterProblem('the format must be "svg" or "png".')
     if width is not None and (isinstance(width, bool) or not isinstance(width, int) or width < 1):
-        raise FilterProblem("the width must be a whole number of pixels.")
+        raise FilterProblem("the width must be an integer, in pixels.")
     if isinstance(value, bytes | bytearray | memoryview):
         octets = bytes(value)
         kind = _kind_of(octets)
@@ -57,7 +72,7 @@ def _kind_of(octets: bytes) -> str:
     for start, offset, later, kind in _SIGNATURES:
         if octets.startswith(start) and octets[offset : offset + len(later)] == later:
             return kind
-    raise FilterProblem("these bytes are no PNG, JPEG, GIF, WebP, AVIF or BMP image.")
+    raise FilterProblem("these bytes are not a PNG, JPEG, GIF, WebP, AVIF or BMP image.")
 
 
 def _drawn(figure: Any, format: str) -> tuple[bytes, str]:  # noqa: A002
@@ -73,7 +88,9 @@ def table_filter(number: Callable[..., object]) -> Callable[..., TrustedHTML]:
     """Make the filter ``table``, which writes numbers as ``number`` does."""
 
     def table(value: object, *, caption: str, locale: str | None = None) -> TrustedHTML:
-        """Return a data frame, or a list of mappings, as a table with a caption and headings; every cell is escaped.
+        """Return a data frame, or a list of rows, as a table with a caption and headings; every cell is escaped.
+
+        Rows are mappings, rows of a database, models and named tuples.
 
         Columns of numbers are aligned to the right and written as in the locale.
         """
@@ -83,7 +100,7 @@ def table_filter(number: Callable[..., object]) -> Callable[..., TrustedHTML]:
         numeric = [_is_numeric(row[index] for row in rows) for index in range(len(names))]
 
         def cell(item: object, is_number: bool) -> str:  # noqa: FBT001
-            if _is_nothing(item):
+            if is_absent(item):
                 return "<td></td>"
             if is_number:
                 return f'<td style="text-align: right">{escaped(printed(number(item, locale=locale)))}</td>'
@@ -113,26 +130,31 @@ def table_filter(number: Callable[..., object]) -> Callable[..., TrustedHTML]:
 
 
 def _columns_and_rows(value: Any) -> tuple[list[object], list[list[object]]]:
-    if is_data_frame(value):
+    if kind_of(value) == FRAME:
         return list(value.columns), [list(row) for row in rows_of(value)]
-    if isinstance(value, list | tuple) and all(isinstance(row, dict) for row in value):
-        names = list(dict.fromkeys(name for row in value for name in row))
-        return names, [[row.get(name) for name in names] for row in value]
-    raise unfit("data frames and lists of mappings", value)
+    if kind_of(value) not in {SEQUENCE, SET, ITERATOR}:
+        raise unfit("data frames and lists of mappings or of other objects with fields", value)
+    rows = [_row(row) for row in value]
+    names = list(dict.fromkeys(name for row in rows for name in row))
+    return names, [[row.get(name) for name in names] for row in rows]
+
+
+def _row(row: Any) -> dict[Any, object]:
+    kind = kind_of(row)
+    if kind == MAPPING:
+        return {name: row[name] for name in row}
+    if kind == ROW:
+        return columns_of(row)
+    if kind == MODEL and not root_of(row):
+        return fields_of(row)
+    if names := getattr(type(row), "_fields", None) if isinstance(row, tuple) else None:
+        return dict(zip(names, row, strict=True))
+    raise unfit("data frames and lists of mappings or of other objects with fields", row)
 
 
 def _is_numeric(items: Iterator[object]) -> bool:
-    present = [item for item in items if not _is_nothing(item)]
-    return bool(present) and all(_is_number(item) for item in present)
+    present = [item for item in items if not is_absent(item)]
+    return bool(present) and all(kind_of(item) in _NUMBERS and not isinstance(item, bool) for item in present)
 
 
-def _is_number(item: object) -> bool:
-    from decimal import Decimal  # noqa: PLC0415
-    from numbers import Real  # noqa: PLC0415
-
-    return isinstance(item, Real | Decimal) and not isinstance(item, bool)
-
-
-def _is_nothing(item: object) -> bool:
-    """Tell ``None`` and what data frames have for it."""
-    return item is None or (isinstance(item, float) and item != item) or type(item).__name__ in {"NAType", "NaTType"}  # noqa: PLR0124  only NaN is not itself
+_NUMBERS = frozenset({DECIMAL, FLOAT, FRACTION, INTEGER})

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from untor.escape import TrustedHTML, printed
+from untor.escape import NotPrintable, TrustedHTML, printed
 from untor.escape.html import text as escaped
+from untor.escape.kinds import ARRAY, FRAME, ITERATOR, MAPPING, ROW, SEQUENCE, SET, kind_of
 from untor.escape.lazy_patterns import pattern
 from untor.runtime.filter_error import FilterProblem, unfit
 
-_CONTAINERS = (dict, list, tuple, set, frozenset)
+_SEVERAL = frozenset({ARRAY, FRAME, ITERATOR, MAPPING, ROW, SEQUENCE, SET})
 # A code point that continues the one before it: combining marks, variation selectors, joiners, skin tones, tags; a pair
 # of regional indicators, and Hangul written letter by letter (UAX #29, as far as names and sentences need it).
 _EXTEND = (
@@ -28,9 +29,12 @@ _PARAGRAPH_BREAK = pattern(r"\n(?:[^\S\n]*\n)+")
 
 
 def _text(value: object) -> str:
-    if isinstance(value, _CONTAINERS):
-        raise unfit("text", value)
-    return printed(value)
+    try:
+        return printed(value)
+    except NotPrintable:
+        if kind_of(value) in _SEVERAL:
+            raise unfit("text", value) from None
+        raise
 
 
 def _argument(value: object, name: str) -> str:
@@ -124,7 +128,7 @@ def clip(value: object, n: int) -> str:
     Characters are what readers take for one: a letter keeps its accents.
     """
     if isinstance(n, bool) or not isinstance(n, int) or n < 1:
-        raise FilterProblem("the length must be a whole number from 1.")
+        raise FilterProblem("the length must be an integer from 1.")
     text = _text(value)
     if len(text) <= n:
         return text

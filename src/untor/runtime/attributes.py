@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from types import MappingProxyType, MemberDescriptorType
+
 from untor.diagnostics.problem import Problem, suggestion
 from untor.diagnostics.wording import counted, with_article
 from untor.errors import MissingValue, RenderError
-from untor.escape import MISSING
+from untor.escape.fields import columns_of
+from untor.escape.kinds import ARRAY, FRAME, MISSING, ROW, bases_by_name, is_absent, kind_of
 from untor.runtime.closed_types import CLOSED, is_code, kind_of_code
 from untor.types.parameter_types import is_mapping
 
@@ -14,29 +17,23 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Mapping
 
 
-_plain_types: set[type] = set()
-"""Types seen whose dots are attributes first: neither mappings nor closed. Asked before every other test."""
-
 direct_types: set[type] = set()
-"""Those of them that have no items, and that nobody awaits: what is no attribute of theirs is missing."""
+"""Types seen whose dots are attributes, and nothing else: what is no attribute of theirs is missing."""
 
 item_types: set[type] = set()
 """Mappings whose dots are items, and that make none up."""
 
+row_types: set[type] = set()
+"""Rows: their dots are columns first, whatever methods they have, then attributes."""
+
 both_types: set[type] = set()
 """Types that have attributes and items: what is no attribute of theirs may be an item."""
 
-_BUILT_IN = (bool, str, int, float, type(None), list, dict, tuple)
-plain_values: set[type] = set(_BUILT_IN)
-"""Types whose values are true or false as Python has it, since they are no arrays, and that nobody awaits."""
-
 _MOST_TYPES = 1000
-_NOT_DIRECT = ("__getitem__", "__await__", "__array__")
-"""Methods of types that have items, are awaited, or have a truth of their own."""
 
 
 def dot(value: object, name: str) -> object:
-    """Return ``value.name``: of a mapping the item, of anything else the attribute, then the item.
+    """Return ``value.name``: of a mapping the item, of a row the column, of anything else the attribute, then the item.
 
     Raises ``MissingValue`` without a position, which ``tracebacks`` fills in.
     """
@@ -45,9 +42,9 @@ def dot(value: object, name: str) -> object:
         if name in value:  # type: ignore[operator]
             return value[name]  # type: ignore[index]
     else:
-        attribute: object = getattr(value, name, MISSING) if kind in direct_types else dot_maybe(value, name)
-        if attribute is not MISSING or value is MISSING:
-            return attribute
+        found: object = _attribute(value, name) if kind in direct_types else dot_maybe(value, name)
+        if found is not MISSING or value is MISSING:
+            return found
     raise MissingValue(missing_attribute(value, name))
 
 
@@ -70,43 +67,97 @@ def only_data(found: object, owner: object, name: str) -> object:
 
 def dot_maybe(value: object, name: str) -> object:
     """Return ``value.name``, or ``MISSING`` when it is not there."""
-    if type(value) is dict:
-        return value.get(name, MISSING)
+    kind = type(value)
+    if kind is dict:
+        return value.get(name, MISSING)  # type: ignore[attr-defined]
+    if kind in direct_types:
+        return _attribute(value, name)
+    if kind in item_types:
+        return _own_item(value, name)
+    if kind in row_types:
+        column = _own_item(value, name)
+        return _attribute(value, name) if column is MISSING else column
     if value is None or value is MISSING:
         return MISSING
-    if type(value) not in _plain_types:
+    if kind not in both_types:
         if isinstance(value, CLOSED):
-            raise RenderError(Problem("attribute-refused", type=type(value).__name__))
-        if len(_plain_types) + len(item_types) >= _MOST_TYPES:
-            for types in (_plain_types, direct_types, item_types, both_types, plain_values):
-                types.clear()
-            plain_values.update(_BUILT_IN)
+            raise RenderError(Problem("attribute-refused", type=kind.__name__))
         if is_mapping(value):
-            if not hasattr(type(value), "__missing__"):
-                item_types.add(type(value))
-            return _item(value, name)
-        _plain_types.add(type(value))
-        if not (is_code(value) or any(hasattr(type(value), name) for name in _NOT_DIRECT)):
-            direct_types.add(type(value))
-            plain_values.add(type(value))
-        elif hasattr(type(value), "__getitem__") and not is_code(value):
-            both_types.add(type(value))
-    attribute: object = getattr(value, name, MISSING)
-    if attribute is MISSING and hasattr(type(value), "__getitem__"):
-        return _item(value, name)
-    return attribute
+            return _safe_item(value, name) if _makes_items(kind) else _seen(item_types, value, name)
+        of_kind = kind_of(value)
+        if of_kind == FRAME:
+            return value[name] if name in list(value.columns) else _attribute(value, name)  # type: ignore[index, attr-defined]
+        if of_kind in {ROW, ARRAY} and hasattr(kind, "keys"):
+            return _seen(row_types, value, name)
+        if is_code(value) or not hasattr(kind, "__getitem__"):
+            return _attribute(value, name) if is_code(value) else _seen(direct_types, value, name)
+        both_types.add(kind)
+    if callable(getattr(kind, name, None)) and kind_of(value) == ROW and name in (columns := columns_of(value)):
+        return columns[name]
+    attribute = _attribute(value, name)
+    return _own_item(value, name) if attribute is MISSING else attribute
 
 
-def _item(value: object, key: object) -> object:
+def _seen(types: set[type], value: object, name: str) -> object:
+    """Remember how the dots of a type are read, and read one."""
+    if sum(map(len, (direct_types, item_types, row_types, both_types))) >= _MOST_TYPES:
+        for each in (direct_types, item_types, row_types, both_types):
+            each.clear()
+    types.add(type(value))
+    return dot_maybe(value, name)
+
+
+def _attribute(value: object, name: str) -> object:
+    try:
+        return getattr(value, name)
+    except AttributeError:
+        if not _is_missing(value, name):
+            raise
+        return MISSING
+
+
+def _is_missing(value: object, name: str) -> bool:
+    """Tell whether a value has no such attribute, rather than one whose own code ended in an ``AttributeError``."""
+    for base in type(value).__mro__:
+        if name in base.__dict__:
+            return isinstance(base.__dict__[name], MemberDescriptorType)  # a slot that is empty
+    return True
+
+
+def _own_item(value: object, key: object) -> object:
     try:
         return value[key]  # type: ignore[index]
     except (LookupError, TypeError):
         return MISSING
 
 
-def missing_of(value: object, name: str) -> object:
-    """Raise ``MissingValue`` for a name that a value does not have."""
-    raise MissingValue(missing_attribute(value, name))
+def _makes_items(kind: type) -> bool:
+    """Tell whether mappings of a type can make an item when one is read that is not there, or lead to one that can."""
+    return hasattr(kind, "__missing__") or kind is MappingProxyType
+
+
+def _safe_item(value: object, key: object) -> object:
+    """Return an item without making it."""
+    try:
+        if key in value:  # type: ignore[operator]
+            return value[key]  # type: ignore[index]
+    except (LookupError, TypeError):
+        return MISSING
+    # A counter makes none: what it has not counted, it has counted 0 times.
+    return 0 if "collections.Counter" in bases_by_name(type(value)) else MISSING
+
+
+def not_there(value: object, name: str, error: AttributeError | None) -> object:
+    """Return an item in place of an attribute that a program has not found; ``error`` is what looking for it ended in.
+
+    It is returned itself, for the program to raise, where a property's own code raised it. Raises ``MissingValue``.
+    """
+    if error is not None and not _is_missing(value, name):
+        return error
+    found = _own_item(value, name) if type(value) in both_types else MISSING
+    if found is MISSING:
+        raise MissingValue(missing_attribute(value, name))
+    return found
 
 
 def missing_attribute(value: object, name: str) -> Problem:
@@ -114,17 +165,21 @@ def missing_attribute(value: object, name: str) -> Problem:
     if value is None:
         return Problem("attribute-of-none", owner="it", word=name)
     names = reach(value)
-    near = suggestion(name, names, _there_is(names))
-    if name in names:
-        near = "It has code of its own for that, which ended in an AttributeError."
-    return Problem("attribute-missing", word=name, type=type(value).__name__, near=near)
+    return Problem(
+        "attribute-missing", word=name, type=type(value).__name__, near=suggestion(name, names, there_is(names))
+    )
 
 
 def reach(value: object) -> list[str]:
     """Return the names that a template can read of a value."""
     names: Iterable[object]
+    kind = kind_of(value)
     if is_mapping(value):
         names = value  # type: ignore[assignment]
+    elif kind == FRAME:
+        names = value.columns  # type: ignore[attr-defined]
+    elif kind == ROW:
+        names = columns_of(value)
     elif hasattr(type(value), "keys"):
         names = value.keys()  # type: ignore[attr-defined]
     else:
@@ -132,7 +187,8 @@ def reach(value: object) -> list[str]:
     return [name for name in names if isinstance(name, str) and not name.startswith("_")]
 
 
-def _there_is(names: list[str], most: int = 12) -> str:
+def there_is(names: list[str], most: int = 12) -> str:
+    """Return a sentence with the names that there are; an empty one where there are none."""
     if not names:
         return ""
     few = ", ".join(names[:most])
@@ -146,7 +202,7 @@ def item(value: object, key: object) -> object:
         return item
     if value is None:
         raise MissingValue(Problem("attribute-of-none", owner="it", word=f"[{key!r}]"))
-    near = suggestion(key, reach(value), _there_is(reach(value))) if isinstance(key, str) else _size(value)
+    near = suggestion(key, reach(value), there_is(reach(value))) if isinstance(key, str) else _size(value)
     raise MissingValue(Problem("item-missing", key=repr(key)[:80], type=type(value).__name__, near=near))
 
 
@@ -156,6 +212,8 @@ def item_maybe(value: object, key: object) -> object:
         return MISSING
     if isinstance(value, (*CLOSED, type)):
         raise RenderError(Problem("attribute-refused", type=type(value).__name__))
+    if is_mapping(value) and _makes_items(type(value)):
+        return _safe_item(value, key)
     try:
         return value[key]  # type: ignore[index]
     except LookupError:
@@ -171,8 +229,8 @@ def _size(value: object) -> str:
 
 
 def none_is_missing(value: object) -> object:
-    """After a ``?``, ``None`` is as good as missing."""
-    return MISSING if value is None else value
+    """After a ``?``, ``None`` is as good as missing, and so is NaN."""
+    return MISSING if is_absent(value) else value
 
 
 def missing_name(name: str, scope: Mapping[str, object] | tuple[str, ...]) -> object:

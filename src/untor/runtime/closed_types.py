@@ -12,7 +12,7 @@ from types import (
     TracebackType,
 )
 
-from untor.escape.printing import FUNCTIONS
+from untor.escape.kinds import FUNCTIONS
 
 CLOSED = (
     *FUNCTIONS,

@@ -5,25 +5,29 @@ from __future__ import annotations
 from untor.diagnostics.problem import Problem
 from untor.diagnostics.wording import shortened
 from untor.errors import RenderError
-from untor.escape import MISSING
+from untor.escape.fields import columns_of, index_of, mappings_of
+from untor.escape.kinds import ARRAY, BYTES, FRAME, MISSING, ROW, TEXT, kind_of
 from untor.types.parameter_types import is_mapping
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator
-    from typing import Any
 
 
 def each(value: object) -> Iterable[object]:
-    """Return what a loop with one name runs over; nothing for a missing value. Raises ``RenderError``."""
+    """Return what a loop with one name runs over; nothing for a missing value. Raises ``RenderError``.
+
+    These are the rows of a data frame, each a mapping from the names of columns.
+    """
     if type(value) is list or type(value) is tuple:
         return value
     if value is MISSING:
         return ()
-    if isinstance(value, bytes | bytearray | memoryview):
-        raise RenderError(Problem("not-iterable", what="bytes"))
-    if is_data_frame(value):
+    kind = kind_of(value)
+    if kind == FRAME:
         return mappings_of(value)
+    if kind in {TEXT, BYTES}:
+        raise RenderError(Problem("not-iterable", hint=_HINTS[kind], what="text" if kind == TEXT else "bytes"))
     try:
         return iter(value)  # type: ignore[call-overload, no-any-return]
     except TypeError:
@@ -32,29 +36,28 @@ def each(value: object) -> Iterable[object]:
         raise RenderError(Problem("not-iterable", hint=hint, what=what)) from None
 
 
-def is_data_frame(value: object) -> bool:
-    """Tell whether a value is a table with named columns, as pandas and polars have it."""
-    return (hasattr(type(value), "itertuples") or hasattr(type(value), "iter_rows")) and hasattr(value, "columns")
-
-
-def rows_of(frame: Any) -> Iterator[tuple[object, ...]]:
-    """Return the rows of a data frame, each with the values of all columns."""
-    if hasattr(type(frame), "iter_rows"):
-        return frame.iter_rows()  # type: ignore[no-any-return]
-    return frame.itertuples(index=False, name=None)  # type: ignore[no-any-return]
-
-
-def mappings_of(frame: Any) -> Iterator[dict[str, object]]:
-    """Yield the rows of a data frame, each a mapping from the names of columns."""
-    names = [str(name) for name in frame.columns]
-    for row in rows_of(frame):
-        yield dict(zip(names, row, strict=False))
+_HINTS = {
+    TEXT: "Print it as it is, or take it apart first, with | words or | split.",
+    BYTES: 'Decode it in the view: data.decode("utf-8").',
+}
 
 
 def pairs(value: object, names: int) -> Iterable[object]:
-    """Return what a loop with several names runs over: items with as many values, or a mapping's keys and values."""
-    if names == 2 and is_mapping(value):  # noqa: PLR2004  key and value
-        return value.items()  # type: ignore[attr-defined, no-any-return]
+    """Return what a loop with several names runs over: items with as many values.
+
+    With two names these are also a mapping's keys and values, the columns of a row and their values, and what a data
+    frame or a series has as the index of a row and the row.
+    """
+    if names == 2:  # noqa: PLR2004  key and value
+        if is_mapping(value):
+            return value.items()  # type: ignore[attr-defined, no-any-return]
+        kind = kind_of(value)
+        if kind == FRAME:
+            return zip(index_of(value), mappings_of(value), strict=False)
+        if kind == ROW:
+            return columns_of(value).items()
+        if kind == ARRAY and hasattr(type(value), "items") and hasattr(type(value), "keys"):
+            return value.items()  # type: ignore[attr-defined, no-any-return]
     return _taken_apart(each(value), names)
 
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from untor.diagnostics.problem import Problem, suggestion
 from untor.diagnostics.wording import with_article
 from untor.errors import MissingValue, RenderError
-from untor.escape import MISSING
+from untor.escape import MISSING, kinds
+from untor.escape.kinds import is_absent, kind_of, value_of_member
 from untor.runtime.attributes import missing_name
 from untor.types.parameter_types import TYPES, is_mapping
 
@@ -32,18 +33,30 @@ NONCE = _Key()
 
 def check(value: object, name: str, wanted: str, none: bool) -> object:  # noqa: FBT001  generated code calls it
     """Return a value that has the type that is taken. Raises ``RenderError`` for another."""
-    if wanted not in TYPES or value is MISSING or (none and value is None):
+    if wanted not in TYPES or value is MISSING or (none and is_absent(value)):
         return value
     words, fits = TYPES[wanted]
     if fits(value):
         return value
-    remedy = f"If it may be None, say so: {name}: {wanted} = None." if value is None else ""
-    if wanted in {"int", "float"} and isinstance(value, str):
-        remedy = f"Turn it into a number in the view: {wanted}(…)."
-    if wanted == "list" and hasattr(type(value), "__iter__") and not isinstance(value, str) and not is_mapping(value):
-        remedy = "Make a list of it in the view: list(…)."
     what = "None" if value is None else with_article(type(value).__name__)
-    raise RenderError(Problem("takes-type", word=name, wanted=words, what=what, remedy=remedy))
+    raise RenderError(
+        Problem("takes-type", word=name, wanted=words, what=what, remedy=_remedy(value, name, wanted)),
+    )
+
+
+def _remedy(value: object, name: str, wanted: str) -> str:
+    kind = kind_of(value)
+    if kind == kinds.ABSENT:
+        return f"If it may be None, say so: {name}: {wanted} = None."
+    if kind == kinds.ENUM and TYPES[wanted][1](value_of_member(value)):
+        return f"Pass its value: {name}.value."
+    if wanted in {"int", "float", "decimal"} and isinstance(value, str):
+        return f"Turn it into a number in the view: {'Decimal' if wanted == 'decimal' else wanted}(…)."
+    if wanted == "dict" and kind == kinds.ROW:
+        return "Make a dict of it in the view: dict(…)."
+    if wanted == "list" and hasattr(type(value), "__iter__") and not isinstance(value, str) and not is_mapping(value):
+        return "Make a list of it in the view: list(…)."
+    return ""
 
 
 def takes_missing(name: str, scope: Iterable[str]) -> object:

@@ -12,6 +12,8 @@ from untor.diagnostics.problem import Problem
 from untor.diagnostics.wording import shortened
 from untor.errors import MissingValue, RenderError, UntorError
 from untor.escape import NotPrintable
+from untor.escape.truth import NotData
+from untor.runtime import places
 from untor.runtime.filter_error import FilterProblem
 
 TYPE_CHECKING = False
@@ -51,7 +53,8 @@ _MOST_SHOWN = 40
 
 def failed(compiled: CompiledProgram, error: Exception, trail: Trail) -> Exception:
     """Return the exception to raise instead of one of a program: the same, or another with it as its cause."""
-    located = [(_location(compiled, at), number, values) for number, at, values in trail[-_MOST_SHOWN:]]
+    places.forget()
+    located = [(location_of(compiled, at), number, values) for number, at, values in trail[-_MOST_SHOWN:]]
     following = error.__traceback__
     for location, number, values in reversed(located):
         if location is not None:
@@ -65,7 +68,8 @@ def failed(compiled: CompiledProgram, error: Exception, trail: Trail) -> Excepti
     return instead
 
 
-def _location(compiled: CompiledProgram, at: int) -> Location | None:
+def location_of(compiled: CompiledProgram, at: int) -> Location | None:
+    """Return the place that a step of a program has in a template."""
     place: Place | None = compiled.places.get(at)
     if place is None:
         return None
@@ -131,9 +135,18 @@ def _located(error: BaseException, sources: Sources, calls: Calls) -> Location |
         trace = trace.tb_next
     if innermost is None:
         return None
-    code = innermost.tb_frame.f_code
-    line, last_line, first, last = list(code.co_positions())[innermost.tb_lasti // 2]
-    source, line = sources[code.co_filename], line or innermost.tb_lineno
+    return _at_instruction(innermost.tb_frame, innermost.tb_lasti, innermost.tb_lineno, calls)
+
+
+def location_in_frame(frame: FrameType) -> Location:
+    """Return the place in a template that the code of a page is at."""
+    return _at_instruction(frame, frame.f_lasti, frame.f_lineno, {})
+
+
+def _at_instruction(frame: FrameType, instruction: int, at_line: int, calls: Calls) -> Location:
+    code, sources = frame.f_code, frame.f_globals["__untor_sources__"]
+    line, last_line, first, last = list(code.co_positions())[instruction // 2]
+    source, line = sources[code.co_filename], line or at_line
     start = source.offset_of_bytes(line, first or 0)
     end = start + 1 if last is None or last_line is None else source.offset_of_bytes(last_line, last)
     kind, word = calls.get((source.path or source.name, *source.byte_position(start)), ("", ""))
@@ -152,8 +165,12 @@ def instead_of(error: Exception, location: Location | None, page: Source) -> Unt
             _fill_in(error, location.source, location.start, location.end)
         return None
     source, start, end, kind, word = location or Location(page, 0, 1)
+    if isinstance(error, NotData):
+        return RenderError(Problem("function-as-value", source, start, end, what=error.what))
     if isinstance(error, NotPrintable):
-        return RenderError(Problem("not-printable", source, start, end, what=error.what, remedy=error.remedy))
+        return RenderError(
+            Problem("not-printable", source, start, end, what=_at(error, source, start, end), remedy=error.remedy)
+        )
     if isinstance(error, RecursionError):
         return RenderError(Problem("recursion", source, start, end))
     what = str(error) if isinstance(error, FilterProblem) else f"{type(error).__name__}: {error}"
@@ -163,6 +180,17 @@ def instead_of(error: Exception, location: Location | None, page: Source) -> Unt
     if kind == "call":
         return RenderError(Problem("call-failed", source, start, end, word=word, trouble=what))
     return RenderError(Problem("expression-failed", source, start, end, trouble=what))
+
+
+def _at(error: NotPrintable, source: Source, start: int, end: int) -> str:
+    """Return what cannot be printed, with the path to it where it is inside of the printed value."""
+    if not error.path:
+        return error.what
+    from re import fullmatch  # noqa: PLC0415  only for a message
+
+    root = source.text[start:end].partition("|")[0].strip()
+    known = fullmatch(r"[\w.]+(?:\[[^\[\]]*\][\w.]*)*", root)
+    return f"{error.what}, at {root if known else 'value'}{error.path},"
 
 
 def _fill_in(error: UntorError, source: Source, start: int, end: int) -> None:

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from untor.escape import kinds
+from untor.escape.kinds import is_absent, is_array, kind_of
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -19,24 +22,50 @@ def is_mapping(value: object) -> bool:
 def _is_date(value: object) -> bool:
     from datetime import date  # noqa: PLC0415  only for templates that take a date
 
-    return isinstance(value, date)
+    return isinstance(value, date) and not is_absent(value)
 
 
 def _is_datetime(value: object) -> bool:
     from datetime import datetime  # noqa: PLC0415
 
-    return isinstance(value, datetime)
+    return isinstance(value, datetime) and not is_absent(value)
+
+
+def _is_bool(value: object) -> bool:
+    return isinstance(value, bool) or kind_of(value) == kinds.BOOLEAN
+
+
+def _is_int(value: object) -> bool:
+    return kind_of(value) == kinds.INTEGER and not isinstance(value, bool)
+
+
+def _is_decimal(value: object) -> bool:
+    return kind_of(value) == kinds.DECIMAL or _is_int(value)
+
+
+def _is_float(value: object) -> bool:
+    if kind_of(value) in {kinds.FLOAT, kinds.FRACTION} or _is_decimal(value):
+        return True
+    from numbers import Real  # noqa: PLC0415  only for other numbers
+
+    return isinstance(value, Real) and not _is_bool(value)
+
+
+def _is_list(value: object) -> bool:
+    kind = kind_of(value)
+    return kind == kinds.SEQUENCE or (kind == kinds.ARRAY and is_array(value)) or isinstance(value, list | tuple)
 
 
 TYPES: dict[str, tuple[str, Callable[[object], bool]]] = {
     "any": ("anything", lambda _: True),
-    "bool": ("True or False (bool)", lambda value: isinstance(value, bool)),
+    "bool": ("True or False (bool)", _is_bool),
     "date": ("a date", _is_date),
     "datetime": ("a date with a time (datetime)", _is_datetime),
+    "decimal": ("a decimal number (Decimal or int)", _is_decimal),
     "dict": ("a mapping (dict)", is_mapping),
-    "float": ("a number (float)", lambda value: isinstance(value, int | float) and not isinstance(value, bool)),
-    "int": ("a whole number (int)", lambda value: isinstance(value, int) and not isinstance(value, bool)),
-    "list": ("a list", lambda value: isinstance(value, list | tuple)),
-    "str": ("text (str)", lambda value: isinstance(value, str)),
+    "float": ("a number (float)", _is_float),
+    "int": ("an integer (int)", _is_int),
+    "list": ("a list", _is_list),
+    "str": ("a string (str)", lambda value: isinstance(value, str)),
 }
 """Each type's words in messages, and its test."""

@@ -84,6 +84,9 @@ static inline int few_decimals(double value, char *number)
 /* Write an exact float as repr() does, and return how many characters that are; 0 when that fails. */
 static inline int float_digits(PyObject *value, char *number)
 {
+    /* NaN is printed as nothing, which Python does. */
+    if (PyFloat_AS_DOUBLE(value) != PyFloat_AS_DOUBLE(value))
+        return 0;
     int few = few_decimals(PyFloat_AS_DOUBLE(value), number);
     if (few)
         return few;

@@ -7,15 +7,42 @@
 
 #define FEW_ARGUMENTS 32
 
-static PyObject *compare(PyObject *left, PyObject *right, int how)
+/* Whether a value is compared as Python does it: 1 or 0; -1 with an exception. */
+static inline int is_ordinary(const State *state, PyObject *value)
 {
+    return value == Py_None || PyFloat_CheckExact(value) ? 1 : is_plain(state, Py_TYPE(value));
+}
+
+static PyObject *compare(State *state, PyObject *left, PyObject *right, int how)
+{
+    static const char *const OPERATORS[] = {"<", "<=", "==", "!=", ">", ">=", "in", "not in"};
     if (how == IS || how == IS_NOT)
         return PyBool_FromLong((left == right) == (how == IS));
+    if (how > NOT_IN) {
+        PyErr_SetString(PyExc_SystemError, "there is no such comparison");
+        return NULL;
+    }
+    int ordinary = is_ordinary(state, left);
+    if (ordinary > 0)
+        ordinary = is_ordinary(state, right);
+    if (ordinary < 0)
+        return NULL;
+    if (!ordinary) {
+        PyObject *operator = PyUnicode_FromString(OPERATORS[how]);
+        PyObject *result = operator == NULL ? NULL : slowly(state, COMPARED, left, right, operator);
+        Py_XDECREF(operator);
+        return result;
+    }
     if (how == IN || how == NOT_IN) {
         int found = PySequence_Contains(right, left);
         return found < 0 ? NULL : PyBool_FromLong(found == (how == IN));
     }
-    return PyObject_RichCompare(left, right, how);
+    PyObject *result = PyObject_RichCompare(left, right, how);
+    if (result == NULL || PyBool_Check(result))
+        return result;
+    int found = PyObject_IsTrue(result);
+    Py_DECREF(result);
+    return found < 0 ? NULL : PyBool_FromLong(found);
 }
 
 static PyObject *binary(PyObject *left, PyObject *right, int how)
@@ -29,10 +56,10 @@ static PyObject *binary(PyObject *left, PyObject *right, int how)
     }
 }
 
-static PyObject *unary(PyObject *value, int how)
+static PyObject *unary(State *state, PyObject *value, int how)
 {
     if (how == NOT) {
-        int found = PyObject_IsTrue(value);
+        int found = is_true(state, value);
         return found < 0 ? NULL : PyBool_FromLong(!found);
     }
     return how == MINUS ? PyNumber_Negative(value) : PyNumber_Positive(value);

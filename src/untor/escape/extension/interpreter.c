@@ -161,15 +161,17 @@ int run_on(Run *run)
             at = step[1];
             break;
         case TEST: {
-            int found = is_true(state, VALUE(step[1]), step[2]);
+            int found = is_true(state, VALUE(step[1]));
             if (found < 0)
                 goto broken;
-            at = found ? at + 4 : step[3];
+            at = found ? at + 3 : step[2];
             break;
         }
         case ABSENT: {
-            PyObject *value = VALUE(step[1]);
-            at = value == Py_None || value == missing ? step[2] : at + 3;
+            int found = is_absent(state, VALUE(step[1]));
+            if (found < 0)
+                goto broken;
+            at = found ? step[2] : at + 3;
             break;
         }
         case GIVEN:
@@ -247,6 +249,8 @@ int run_on(Run *run)
         case CALL:
             if (put(slots + step[1], call(slots, constants, step)) < 0)
                 goto broken;
+            if (state->reports != NULL && PyList_GET_SIZE(state->reports) && run_report(run, at) < 0)
+                goto broken;
             at += 6 + step[5];
             WAIT_HERE(slots + step[1], step[4], at)
             break;
@@ -263,7 +267,7 @@ int run_on(Run *run)
             at += 7;
             break;
         case COMPARE:
-            if (put(slots + step[1], compare(VALUE(step[2]), VALUE(step[3]), step[4])) < 0)
+            if (put(slots + step[1], compare(state, VALUE(step[2]), VALUE(step[3]), step[4])) < 0)
                 goto broken;
             at += 5;
             break;
@@ -273,7 +277,7 @@ int run_on(Run *run)
             at += 5;
             break;
         case UNARY:
-            if (put(slots + step[1], unary(VALUE(step[2]), step[3])) < 0)
+            if (put(slots + step[1], unary(state, VALUE(step[2]), step[3])) < 0)
                 goto broken;
             at += 4;
             break;

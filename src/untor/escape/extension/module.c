@@ -4,7 +4,8 @@
 
 static const char *const NAMES[SLOW] = {
     "text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot", "quoted", "truth", "each",
-    "pairs", "item", "printed", "url_segment", "missing_of", "only_data", "collected"};
+    "pairs", "item", "printed", "url_segment", "not_there", "only_data", "collected",
+    "compare", "is_absent", "reported"};
 
 static inline State *state_of(PyObject *module) { return (State *)PyModule_GetState(module); }
 
@@ -132,9 +133,18 @@ static PyObject *install(PyObject *module, PyObject *arguments)
         Py_XSETREF(state->missing, Py_NewRef(function));
         Py_RETURN_NONE;
     }
+    if (strcmp(name, "reports") == 0) {
+        if (!PyList_CheckExact(function)) {
+            PyErr_SetString(PyExc_TypeError, "reports is a list");
+            return NULL;
+        }
+        Py_XSETREF(state->reports, Py_NewRef(function));
+        Py_RETURN_NONE;
+    }
     PyObject **types = strcmp(name, "direct") == 0  ? &state->direct
                        : strcmp(name, "items") == 0 ? &state->items
                        : strcmp(name, "both") == 0  ? &state->both
+                       : strcmp(name, "rows") == 0  ? &state->rows
                        : strcmp(name, "plain") == 0 ? &state->plain
                                                     : NULL;
     if (types != NULL) {
@@ -182,7 +192,9 @@ static int traverse(PyObject *module, visitproc visit, void *arg)
     Py_VISIT(state->direct);
     Py_VISIT(state->items);
     Py_VISIT(state->both);
+    Py_VISIT(state->rows);
     Py_VISIT(state->plain);
+    Py_VISIT(state->reports);
     Py_VISIT(state->missing);
     Py_VISIT(state->program);
     Py_VISIT(state->run);
@@ -197,7 +209,9 @@ static int clear(PyObject *module)
     Py_CLEAR(state->direct);
     Py_CLEAR(state->items);
     Py_CLEAR(state->both);
+    Py_CLEAR(state->rows);
     Py_CLEAR(state->plain);
+    Py_CLEAR(state->reports);
     Py_CLEAR(state->missing);
     Py_CLEAR(state->program);
     Py_CLEAR(state->run);

@@ -14,14 +14,16 @@
 #include <string.h>
 
 enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, JSON_STRING, DOT, QUOTED, TRUTH, EACH,
-       PAIRS, ITEM, PRINTED, URL_SEGMENT, NOT_THERE, ONLY_DATA, COLLECTED, SLOW };
+       PAIRS, ITEM, PRINTED, URL_SEGMENT, NOT_THERE, ONLY_DATA, COLLECTED, COMPARED, IS_ABSENT, REPORTED, SLOW };
 
 typedef struct {
     PyObject *slow[SLOW];  /* the functions in Python */
     PyObject *direct;      /* the set of types whose dots are attributes */
     PyObject *items;       /* that of types whose dots are items */
     PyObject *both;        /* that of types whose dots are attributes, or else items */
-    PyObject *plain;       /* the set of types whose values are true or false as Python has it */
+    PyObject *rows;        /* that of types whose dots are items, or else attributes */
+    PyObject *plain;       /* the set of types whose values are never absent, and are tested and compared as Python has it */
+    PyObject *reports;     /* a list of what functions have to say of the data of pages, which is still to be logged */
     PyObject *missing;     /* the value of what is not there */
     PyTypeObject *program; /* the types of program.c and run.c */
     PyTypeObject *run;

@@ -35,8 +35,9 @@ typedef struct {
     int entry, end, slots, loops, contents, parameters;
 } Function;
 
-/* How the dots of a type are read: as attributes, as items, as attributes or else items; by Python where that is not known. */
-enum { BY_PYTHON, BY_ATTRIBUTE, BY_ITEM, BY_BOTH };
+/* How the dots of a type are read: as attributes, as items, as attributes or else items, as items or else attributes; by
+   Python where that is not known. */
+enum { BY_PYTHON, BY_ATTRIBUTE, BY_ITEM, BY_BOTH, BY_ROW };
 typedef struct {
     PyTypeObject *type;
     int how;
@@ -124,6 +125,9 @@ PyObject *run_awaited(Run *run);
 int run_take(Run *run, PyObject *values);
 /* End the loop whose next item was awaited: 1, or 0 when there is none. */
 int run_end_items(Run *run);
+
+/* Let Python log what the function that a step called has reported, with its place: 0, or -1 with an exception. */
+int run_report(Run *run, int at);
 
 /* Call a function or content of the page, and leave it: see environment.c. */
 int run_enter(Run *run, const int *step, int at);

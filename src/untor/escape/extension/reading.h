@@ -30,23 +30,6 @@ static PyObject *slowly(State *state, int which, PyObject *first, PyObject *seco
     return PyObject_CallFunctionObjArgs(state->slow[which], first, second, third, NULL);
 }
 
-/* Find out how the dots of a type are read: 0, or -1 with an exception. */
-static int see(const State *state, PyTypeObject *type, Seen *seen)
-{
-    PyObject *const sets[] = {state->direct, state->items, state->both};
-    int how = BY_PYTHON;
-    for (int i = 0; i < 3 && how == BY_PYTHON; i++) {
-        int is_one = sets[i] == NULL ? 0 : PySet_Contains(sets[i], (PyObject *)type);
-        if (is_one < 0)
-            return -1;
-        how = is_one ? BY_ATTRIBUTE + i : BY_PYTHON;
-    }
-    seen->how = how;
-    /* What Python sees for the first time, it may know the next time. */
-    Py_XSETREF(seen->type, how == BY_PYTHON ? NULL : (PyTypeObject *)Py_NewRef(type));
-    return 0;
-}
-
 /* Look up an attribute: 1, 0 when there is none, -1 with an exception. */
 static inline int look_up(PyObject *owner, PyObject *name, PyObject **value)
 {
@@ -55,6 +38,29 @@ static inline int look_up(PyObject *owner, PyObject *name, PyObject **value)
 #else
     return _PyObject_LookupAttr(owner, name, value);
 #endif
+}
+
+/* Find out how a dot of a type is read: 0, or -1 with an exception. */
+static int see(const State *state, PyTypeObject *type, PyObject *name, Seen *seen)
+{
+    PyObject *const sets[] = {state->direct, state->items, state->both, state->rows}, *own = NULL;
+    int how = BY_PYTHON;
+    for (int i = 0; i < 4 && how == BY_PYTHON; i++) {
+        int is_one = sets[i] == NULL ? 0 : PySet_Contains(sets[i], (PyObject *)type);
+        if (is_one < 0)
+            return -1;
+        how = is_one ? BY_ATTRIBUTE + i : BY_PYTHON;
+    }
+    /* A method may hide a column of the same name. */
+    if (how == BY_BOTH && look_up((PyObject *)type, name, &own) < 0)
+        return -1;
+    if (own != NULL && PyCallable_Check(own))
+        how = BY_PYTHON;
+    Py_XDECREF(own);
+    seen->how = how;
+    /* What Python sees for the first time, it may know the next time. */
+    Py_XSETREF(seen->type, how == BY_PYTHON ? NULL : (PyTypeObject *)Py_NewRef(type));
+    return 0;
 }
 
 /* Look up an item: a new reference; NULL when there is none, or with an exception. */
@@ -66,23 +72,57 @@ static PyObject *item_of(PyObject *owner, PyObject *name)
     return value;
 }
 
+/* Return what there is instead of an attribute that was not found, or NULL with an exception; it may be a property whose own
+   code ended in the AttributeError that there is. */
+static PyObject *instead_of(State *state, PyObject *owner, PyObject *name)
+{
+#if PY_VERSION_HEX < 0x030C0000
+    PyObject *type, *error, *trace;
+    PyErr_Fetch(&type, &error, &trace);
+    PyErr_NormalizeException(&type, &error, &trace);
+    if (trace != NULL)
+        PyException_SetTraceback(error, trace);
+    Py_XDECREF(type);
+    Py_XDECREF(trace);
+#else
+    PyObject *error = PyErr_GetRaisedException();
+#endif
+    PyObject *value = slowly(state, NOT_THERE, owner, name, error);
+    if (value != NULL && value == error) {
+        Py_CLEAR(value);
+#if PY_VERSION_HEX < 0x030C0000
+        PyErr_Restore(Py_NewRef(Py_TYPE(error)), error, PyException_GetTraceback(error));
+#else
+        PyErr_SetRaisedException(error);
+#endif
+        return NULL;
+    }
+    Py_XDECREF(error);
+    return value;
+}
+
 static inline PyObject *read_dot(State *state, PyObject *owner, PyObject *name, Seen *seen)
 {
     PyObject *value = NULL;
-    if (PyDict_CheckExact(owner))
+    if (PyDict_CheckExact(owner)) {
         value = Py_XNewRef(PyDict_GetItemWithError(owner, name));
-    else {
-        PyTypeObject *type = Py_TYPE(owner);
-        if (type != seen->type && see(state, type, seen) < 0)
-            return NULL;
-        int how = type == seen->type ? seen->how : BY_PYTHON;
-        if (how == BY_PYTHON)
-            return slowly(state, DOT, owner, name, NULL);
-        int found = how == BY_ITEM ? 0 : look_up(owner, name, &value);
-        if (found == 0 && how != BY_ATTRIBUTE)
-            value = item_of(owner, name);
+        return value != NULL || PyErr_Occurred() ? value : slowly(state, NOT_THERE, owner, name, Py_None);
     }
-    return value != NULL || PyErr_Occurred() ? value : slowly(state, NOT_THERE, owner, name, NULL);
+    PyTypeObject *type = Py_TYPE(owner);
+    if (type != seen->type && see(state, type, name, seen) < 0)
+        return NULL;
+    int how = type == seen->type ? seen->how : BY_PYTHON;
+    if (how == BY_PYTHON)
+        return slowly(state, DOT, owner, name, NULL);
+    if (how == BY_ITEM || how == BY_ROW) {
+        value = item_of(owner, name);
+        if (value != NULL || PyErr_Occurred())
+            return value;
+        if (how == BY_ITEM)
+            return slowly(state, NOT_THERE, owner, name, Py_None);
+    }
+    value = PyObject_GetAttr(owner, name);
+    return value == NULL && PyErr_ExceptionMatches(PyExc_AttributeError) ? instead_of(state, owner, name) : value;
 }
 
 /* As read_dot, for what is handed on: what can be called is looked at by Python, since it may be a method. */
@@ -118,25 +158,44 @@ static PyObject *read_item(State *state, PyObject *owner, PyObject *index)
     return slowly(state, ITEM, owner, index, NULL);
 }
 
+/* Whether a type is one whose values are never absent, and are tested and compared as Python has it: 1 or 0; -1 with an
+   exception. */
+static inline int is_plain(const State *state, PyTypeObject *type)
+{
+    if (type == &PyUnicode_Type || type == &PyLong_Type || type == &PyList_Type || type == &PyBool_Type)
+        return 1;
+    return state->plain == NULL ? 0 : PySet_Contains(state->plain, (PyObject *)type);
+}
+
+/* Ask Python a question that has the answer yes or no: 1 or 0; -1 with an exception. */
+static int asked(State *state, int which, PyObject *first, PyObject *second, PyObject *third)
+{
+    PyObject *answer = slowly(state, which, first, second, third);
+    int found = answer == NULL ? -1 : PyObject_IsTrue(answer);
+    Py_XDECREF(answer);
+    return found;
+}
+
 /* Whether a value counts as true: 1 or 0; -1 with an exception. */
-static inline int is_true(State *state, PyObject *value, int as_test)
+static inline int is_true(State *state, PyObject *value)
 {
     if (value == Py_True)
         return 1;
     if (value == Py_False || value == Py_None)
         return 0;
-    if (as_test && !is_text(value) && !PyLong_CheckExact(value) && !PyList_CheckExact(value)) {
-        int is_plain = state->plain == NULL ? 0 : PySet_Contains(state->plain, (PyObject *)Py_TYPE(value));
-        if (is_plain < 0)
-            return -1;
-        if (!is_plain) {
-            PyObject *asked = slowly(state, TRUTH, value, NULL, NULL);
-            int found = asked == NULL ? -1 : PyObject_IsTrue(asked);
-            Py_XDECREF(asked);
-            return found;
-        }
-    }
-    return PyObject_IsTrue(value);
+    int plain = is_plain(state, Py_TYPE(value));
+    return plain < 0 ? -1 : plain ? PyObject_IsTrue(value) : asked(state, TRUTH, value, NULL, NULL);
+}
+
+/* Whether a value is None, missing, or NaN and the like: 1 or 0; -1 with an exception. */
+static inline int is_absent(State *state, PyObject *value)
+{
+    if (value == Py_None || value == state->missing)
+        return 1;
+    if (PyFloat_CheckExact(value))
+        return PyFloat_AS_DOUBLE(value) != PyFloat_AS_DOUBLE(value);
+    int plain = is_plain(state, Py_TYPE(value));
+    return plain < 0 ? -1 : plain ? 0 : asked(state, IS_ABSENT, value, NULL, NULL);
 }
 
 /* The names that a page sees, as a dict; borrowed. */

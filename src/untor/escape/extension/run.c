@@ -1,6 +1,6 @@
 /* Rendering: a page at once, or one that is left and goes on. */
 
-#include "program.h"
+#include "reading.h"
 
 /* Begin a page; its values are still to be read. */
 static int begin(Run *run, Program *program, PyObject *context)
@@ -136,6 +136,17 @@ static PyObject *trail_of(Run *run)
         PyTuple_SET_ITEM(trail, i, entry);
     }
     return trail;
+}
+
+int run_report(Run *run, int at)
+{
+    run->which = at;
+    PyObject *trail = trail_of(run), *done = NULL;
+    if (trail != NULL)
+        done = slowly(run->program->state, REPORTED, PyTuple_GET_ITEM(run->program->helpers, FAILED), trail, NULL);
+    Py_XDECREF(trail);
+    Py_XDECREF(done);
+    return done == NULL ? -1 : 0;
 }
 
 /* Ask Python for the exception to raise instead of one: a new reference, or NULL with an exception. */
