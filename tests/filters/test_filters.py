@@ -44,6 +44,8 @@ CALLS = [
     {"name": "Tern", "tons": 9},
 ]
 NOON = datetime(2031, 5, 17, 12, tzinfo=UTC)
+NAIVE = datetime(2031, 5, 17, 12)
+D = date(2031, 5, 17)
 
 CASES: list[tuple[str, Any, object]] = [
     # text
@@ -80,6 +82,21 @@ CASES: list[tuple[str, Any, object]] = [
     # the hour that comes twice when clocks go back, told apart by its zone
     ("x | time('HH:mm z')", datetime(2031, 10, 26, 0, 30, tzinfo=UTC), "01:30 +0100"), ("x | time('HH:mm z')", datetime(2031, 10, 26, 1, 30, tzinfo=UTC), "01:30 +0000"), ("x | time('HH:mm z')", datetime(2031, 10, 26, 1, 30, tzinfo=LISBON, fold=1), "01:30 +0000"),
     ("x | ago", NOON - timedelta(hours=3), "3 hours ago"), ("x | ago", NOON + timedelta(days=2), "in 2 days"), ("x | ago", "2031-05-10", "1 week ago"), ("x | ago(locale='de')", NOON - timedelta(minutes=5), "vor 5 Minuten"), ("x | ago", datetime(2031, 5, 17, 12), "1 hour ago"), ("x | ago", "x", "!'x' is not a valid date; write dates like 2031-05-17."),
+    # patterns that mean something else than they seem to
+    ("x | date('YYYY-MM-DD')", D, "!in 'YYYY-MM-DD' Y is the year that a week belongs to and D is the day of the year: write 'yyyy-MM-dd'."),
+    ("x | date('dd/mm/yyyy')", D, "!in 'dd/mm/yyyy' m is minutes: write 'dd/MM/yyyy'."), ("x | time('HH:MM')", NOON, "!in 'HH:MM' M is months: write 'HH:mm'."),
+    ("x | date('dddd d MMMM')", D, "!in 'dddd d MMMM' d is the day of the month: write 'EEEE d MMMM'."), ("x | date('%d.%m.%Y')", D, "!'%d.%m.%Y' is a pattern of strftime; here that is 'dd.MM.y'."),
+    ("x | date('%q')", D, "!'%q' is a pattern of strftime; here that is 'd MMMM y'."), ("x | date('d o MMMM')", D, "!'o' in 'd o MMMM' is not a field of CLDR's patterns; text is written between single quotes, as in d 'of' MMMM."),
+    ('x | date("d o\'clock")', D, '!in "d o\'clock" a quote is not closed: write \'\' for an apostrophe.'), ("x | time('d HH')", NOON, "!'d HH' has fields of a date: use the filter datetime, or date."),
+    ("x | date('HH')", D, "!'HH' has fields of a time of day: use the filter datetime, or time."), ('x | date("YYYY-\'W\'ww, DDD \'\'d")', D, "2031-W20, 137 '17"), ("x | datetime('d.M. HH:mm:ss, mm:ss')", NOON, "17.5. 13:00:00, 00:00"),
+    # what has no time zone is in none
+    ("x | time('full')", NAIVE, "12:00:00\u202fPM"), ("x | datetime('long')", NAIVE, "May 17, 2031, 12:00:00\u202fPM"), ("x | datetime('HH:mm z')", NAIVE, "!z in 'HH:mm z' is the time zone, and this has none: pass a datetime with one."),
+    ("x | time('long')", time(9, 5), "9:05:00\u202fAM"), ("x | time('full')", NOON, "1:00:00\u202fPM Western European Summer Time"), ("x | date('HH:mm XXX')", NAIVE, "!'HH:mm XXX' has fields of a time of day: use the filter datetime, or time."),
+    # keys
+    ("x | sum('tns')", CALLS, '!none of the 4 items has "tns". Did you mean "tons"?'), ("x | where('vessel.nmae')", [{"vessel": {"name": "a"}}, {"vessel": None}], '!none of the 2 items has "nmae". Did you mean "name"?'),
+    ("x | sorted('tns?')", [{"n": 1}], [{"n": 1}]), ("x | each('a?.b')", [{"a": None}, {}, {"a": {"b": 1}}], [None, None, 1]), ("x | max(3)", [(1, 2)], "!the item has no item 3."), ("x | each(1)", [(1, 2), (3,)], [2, None]),
+    ("x | sum", [timedelta(1), timedelta(2)], timedelta(3)), ("x | sum", [[1], [2]], "!it works on numbers, not on a list."), ("x | sum", [0.1, Decimal(1)], "!the items cannot be added: unsupported operand type(s) for +: 'float' and 'decimal.Decimal'."),
+    ("x | money('EUR')", Decimal("99999999999999999999999999999999.25"), "€99,999,999,999,999,999,999,999,999,999,999.25"),
     # lists
     ("x | len", [], 0), ("x | len", {"a": 1}, 1), ("x | len", iter([1]), "!it works on collections; this can be read only once: make a list of it in the view."), ("x | len", 5, "!it works on collections and text, not on an int."),
     ("x | first", [], None), ("x | first", iter("ab"), "a"), ("x | first(2)", iter("abc"), ["a", "b"]), ("x | first(0)", [1], []), ("x | last", (1, 2), 2), ("x | last", [], None), ("x | last(5)", [1, 2], [1, 2]), ("x | last(0)", [1], []), ("x | first(-1)", [1], "!the number of items must be an integer from 0."), ("x | first", {"a": 1}, "a"), ("x | first", 5, "!it works on lists, not on an int."),

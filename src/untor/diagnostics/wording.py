@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
+from untor.escape.printing import with_article
 
-def with_article(noun: str) -> str:
-    """Return a noun with its indefinite article: ``an int``, ``a str``."""
-    return f"{'an' if noun[:1].lower() in 'aeiou' else 'a'} {noun}"
+__all__ = ["counted", "shortened", "with_article"]
 
 
 def counted(number: int, noun: str) -> str:

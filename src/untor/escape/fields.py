@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from untor.escape.kinds import bases_by_name
+from untor.escape.kinds import bases_by_name, is_absent, stands_for_root
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -15,16 +15,20 @@ def fields_of(model: Any) -> dict[str, object]:
 
     Of an object of SQLAlchemy these are the columns, without relations.
     """
-    kind = type(model)
+    found = {name: getattr(model, name) for name in names_of_fields(type(model))}
+    return {**found, **(getattr(model, "__pydantic_extra__", None) or {})}
+
+
+def names_of_fields(kind: type) -> list[str]:
+    """Return the names of the public fields of a class of models."""
     bases = bases_by_name(kind)
     names = next(names_of(kind) for is_of, names_of in _TABLES if is_of(kind, bases))
-    found = {name: getattr(model, name) for name in names if not name.startswith("_")}
-    return {**found, **(getattr(model, "__pydantic_extra__", None) or {})}
+    return [name for name in names if not name.startswith("_")]
 
 
 def root_of(model: Any) -> list[object]:
     """Return a list with the value that a model of pydantic consists of; an empty one for a model with fields."""
-    return [model.root] if getattr(type(model), "__pydantic_root_model__", False) else []
+    return [model.root] if stands_for_root(type(model)) else []
 
 
 def _has(attribute: str) -> Callable[[Any, set[str]], bool]:
@@ -84,10 +88,10 @@ def rows_of(frame: Any) -> Iterator[tuple[object, ...]]:
 
 
 def mappings_of(frame: Any) -> Iterator[dict[str, object]]:
-    """Yield the rows of a data frame, each a mapping from the names of columns."""
+    """Yield the rows of a data frame, each a mapping from the names of columns; what is absent is ``None``."""
     names = [str(name) for name in frame.columns]
     for row in rows_of(frame):
-        yield dict(zip(names, row, strict=False))
+        yield dict(zip(names, [None if is_absent(each) else each for each in row], strict=False))
 
 
 def index_of(frame: Any) -> Iterable[object]:

@@ -139,6 +139,12 @@ _PLAIN_AT_FIRST = (bool, str, int, type(None), list, dict, tuple)
 plain_types: set[type] = set(_PLAIN_AT_FIRST)
 """Types whose values are not absent (except ``None``), are compared and tested as Python does it, and not awaited."""
 
+SINGLE = frozenset({
+    TEXT, BOOLEAN, INTEGER, FLOAT, COMPLEX, DECIMAL, FRACTION, MOMENT, DURATION, WORD, NUMPY_MOMENT, NUMPY_DURATION,
+    ENUM, ABSENT, BYTES,
+})  # fmt: skip
+"""Kinds of single values."""
+
 _PLAIN = frozenset({
     TEXT, INTEGER, MOMENT, DURATION, WORD, BYTES, SEQUENCE, SET, ITERATOR, MAPPING, ROW, MODEL, OBJECT
 })  # fmt: skip
@@ -157,7 +163,7 @@ def _classified(kind: type) -> str:
         plain_types.update(_PLAIN_AT_FIRST)
     found = _by_base(kind) or _by_protocol(kind)
     _kinds[kind] = found
-    if found in _PLAIN and not hasattr(kind, "__array__"):
+    if found in _PLAIN and not (hasattr(kind, "__array__") or stands_for_root(kind)):
         plain_types.add(kind)
     return found
 
@@ -172,10 +178,15 @@ def bases_by_name(kind: type) -> set[str]:
     return {full_name(base) for base in kind.__mro__}
 
 
+def has_method(kind: type, name: str) -> bool:
+    """Tell whether the values of a type have a method; what their class can do itself does not count."""
+    return any(name in base.__dict__ for base in kind.__mro__)
+
+
 def _by_base(kind: type) -> str | None:
     if "enum.Enum" in bases_by_name(kind):
         return ENUM
-    if hasattr(kind, "__await__"):
+    if has_method(kind, "__await__"):
         return AWAITABLE
     for base in kind.__mro__:
         found = _BY_NAME.get(full_name(base)) or _BUILT_IN.get(base)
@@ -231,6 +242,11 @@ def is_absent(value: Any) -> bool:
     if kind == ARRAY and (scalar := scalar_of(value)) is not MISSING:
         return is_absent(scalar)
     return kind == ABSENT
+
+
+def stands_for_root(kind: type) -> bool:
+    """Tell whether a type is one of pydantic's models that consist of one value, ``root``."""
+    return bool(getattr(kind, "__pydantic_root_model__", False))
 
 
 def value_of_member(member: Any) -> object:

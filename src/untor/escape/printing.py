@@ -94,6 +94,7 @@ _LIBRARY_TEXTS = frozenset({
     "builtins.object",
     "builtins.mappingproxy",
     "numpy.void",
+    "polars.lazyframe.frame.LazyFrame",
     "pydantic._internal._repr.Representation",
     "pydantic.main.BaseModel",
     "pydantic.v1.main.BaseModel",
@@ -159,7 +160,14 @@ def described(value: Any) -> str:
         return f"The class {value.__name__}"
     if kind == kinds.AWAITABLE:
         return f"An awaitable ({name})"
-    article = "An" if name[:1].lower() in "aeiou" else "A"
-    if kind in {kinds.OBJECT, kinds.MODEL}:
-        return f"{article} {name}, whose class has no text of its own,"
-    return f"{article} {name}"
+    noun = with_article(name)
+    noun = f"{noun[0].upper()}{noun[1:]}"
+    return f"{noun}, whose class has no text of its own," if kind in {kinds.OBJECT, kinds.MODEL} else noun
+
+
+_VOWEL = pattern(r"(?i)[aeio]|nd|u(?!i|[bcdfghjklmnpqrstvwxyz][aeiou])")
+
+
+def with_article(noun: str) -> str:
+    """Return a noun with its indefinite article: ``an int``, ``a str``, ``a UserDict``."""
+    return f"{'an' if _VOWEL.match(noun) else 'a'} {noun}"

@@ -68,8 +68,8 @@ def _converted(value: Any, kind: str) -> object:
     if kind in {kinds.BYTES, kinds.FUNCTION, kinds.CLASS, kinds.AWAITABLE}:
         raise not_printable(value)
     raise NotPrintable(
-        f"{described(value).partition(',')[0]} in a script",
-        "Pass on what the script needs as text, numbers, lists or a dict, or as a data class.",
+        f"{described(value).partition(',')[0]} as data",
+        "Pass a dict, a list, a string, a number or a model, such as a data class.",
     )
 
 
@@ -135,7 +135,7 @@ def _key(key: object) -> str:
         return int.__repr__(key) if isinstance(key, int) else float.__repr__(key)
     plain = scripted(key)
     if isinstance(plain, list | dict):
-        raise NotPrintable(f"A key of the type {type(key).__name__} in a script", "Use text or numbers for keys.")
+        raise NotPrintable(f"A key of the type {type(key).__name__} as data", "Use text or numbers for keys.")
     return _key(plain)
 
 
@@ -165,7 +165,7 @@ def _numpy_duration(value: Any) -> float | None:
     try:
         return float(value.astype("timedelta64[us]").astype(int)) / 1_000_000
     except TypeError:
-        raise NotPrintable("A number of months or years in a script", "Pass on days or seconds.") from None
+        raise NotPrintable("A number of months or years as data", "Pass on days or seconds.") from None
 
 
 _UNWRAP: dict[str, Callable[[Any], Sequence[object]]] = {

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from untor.escape import kinds
-from untor.escape.kinds import MISSING, is_absent, kind_of, plain_types, scalar_of
+from untor.escape.kinds import MISSING, is_absent, kind_of, plain_types, scalar_of, stands_for_root
 from untor.escape.printing import NotPrintable, described
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from typing import Any
+
+
+NOT_DATA = frozenset({kinds.FUNCTION, kinds.CLASS, kinds.AWAITABLE})
+"""Kinds of values that are not data."""
 
 
 class NotData(NotPrintable):
@@ -27,7 +31,7 @@ def truth(value: Any) -> bool:
     if value is None or type(value) in plain_types:
         return bool(value)
     kind = kind_of(value)
-    if kind in {kinds.FUNCTION, kinds.CLASS, kinds.AWAITABLE}:
+    if kind in NOT_DATA:
         raise NotData(f"{described(value)} as a condition")
     if is_absent(value):
         return False
@@ -36,6 +40,8 @@ def truth(value: Any) -> bool:
     if kind == kinds.ARRAY:
         scalar = scalar_of(value)
         return len(value) > 0 and 0 not in _shape(value) if scalar is MISSING else truth(scalar)
+    if stands_for_root(type(value)):
+        return truth(value.root)
     # An element without children is false to Python, until a later version.
     return kind == kinds.ELEMENT or bool(value)
 

@@ -2,30 +2,47 @@
 
 from __future__ import annotations
 
+from enum import EnumType
+
 from untor.diagnostics.problem import suggestion
 from untor.escape import MISSING
 from untor.escape.fields import mappings_of
-from untor.escape.kinds import BYTES, ENUM, FRAME, TEXT, is_absent, kind_of, value_of_member
+from untor.escape.kinds import (
+    ARRAY,
+    ENUM,
+    FRAME,
+    MODEL,
+    SINGLE,
+    has_method,
+    is_absent,
+    is_array,
+    kind_of,
+    stands_for_root,
+    value_of_member,
+)
 from untor.runtime.attributes import dot_data_maybe, item_maybe, reach, there_is
 from untor.runtime.filter_error import FilterProblem, unfit
+from untor.runtime.iteration import is_collection
 from untor.runtime.places import report
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterable
 
-    Step = tuple[str, bool]
-    """A name, and whether it may be missing."""
+    Step = tuple[object, bool]
+    """A name, or the number of an item, and whether it may be missing."""
 
 
 def items_of(value: object) -> Iterable[object]:
     """Return what can be looped over, of a mapping its keys, of a data frame its rows; text and bytes are no lists."""
-    kind = kind_of(value)
-    if kind in {TEXT, BYTES}:
-        raise unfit("lists", value)
+    kind, own = kind_of(value), type(value)
     if kind == FRAME:
         return mappings_of(value)
-    if not (hasattr(type(value), "__iter__") or hasattr(type(value), "__getitem__")):
+    if stands_for_root(own):
+        return items_of(value.root)  # type: ignore[attr-defined]
+    is_single = (kind in SINGLE and kind != ENUM) or isinstance(value, str) or (kind == ARRAY and not is_array(value))
+    has_items = has_method(own, "__iter__") or has_method(own, "__getitem__") or isinstance(value, EnumType)
+    if is_single or not has_items or (kind == MODEL and not is_collection(own)):
         raise unfit("lists", value)
     return value  # type: ignore[return-value]
 
@@ -39,16 +56,18 @@ def keyed(value: object, by: object) -> list[tuple[object, object]]:
     items = list(items_of(value))
     if by is None:
         return [(_present(item), item) for item in items]
-    if isinstance(by, int) and not isinstance(by, bool):
-        keys = [item_maybe(item, by) for item in items]
-        lacking = [(item, str(by)) for key, item in zip(keys, items, strict=True) if key is MISSING]
-    else:
-        steps, keys, lacking = _steps(by), [], []
-        for item in items:
-            key, lack = _read(item, steps)
-            keys.append(key)
-            lacking += lack
-    if lacking and len(lacking) == len(items):
+    is_number = isinstance(by, int) and not isinstance(by, bool)
+    steps: list[Step] = [(by, False)] if is_number else _steps(by)
+    keys: list[object] = []
+    lacking: list[tuple[object, object]] = []
+    has_key = False
+    for item in items:
+        key, owner, step = _read(item, steps)
+        keys.append(key)
+        if step is not None:
+            lacking.append((owner, step))
+        has_key |= key is not MISSING
+    if lacking and not has_key:
         raise _nowhere(*lacking[0], len(items))
     if lacking:
         report(f"{len(lacking)} of {len(items)} items have no {lacking[0][1]!r}")
@@ -67,27 +86,31 @@ def _present(key: object) -> object:
 def _steps(by: object) -> list[Step]:
     if not isinstance(by, str) or not by:
         raise FilterProblem('the name must be text, like "name" or "vessel.name".')
-    steps = [(step.removesuffix("?"), step.endswith("?")) for step in str.split(by, ".")]
-    if any(not step or step.startswith("_") for step, _ in steps):
-        raise FilterProblem(f"{by!r} is not a valid name of an attribute or key.")
+    steps: list[Step] = []
+    for step in str.split(by, "."):
+        name = step.removesuffix("?")
+        if not name or name.startswith("_"):
+            raise FilterProblem(f"{by!r} is not a valid name of an attribute or key.")
+        steps.append((name, name != step))
     return steps
 
 
-def _read(item: object, steps: list[Step]) -> tuple[object, list[tuple[object, str]]]:
-    """Return the key of an item, and where it lacks that, the owner and the step that is missing."""
+def _read(item: object, steps: list[Step]) -> tuple[object, object, object]:
+    """Return the key of an item; where it is missing and may not be, also the owner and the step that it lacks."""
     key = item
     for step, is_optional in steps:
         if is_absent(key):
-            return None, []
-        owner, key = key, dot_data_maybe(key, step)
+            return MISSING, None, None
+        owner, key = key, dot_data_maybe(key, step) if isinstance(step, str) else item_maybe(key, step)
         if key is MISSING:
-            return None, [] if is_optional else [(owner, step)]
-    return key, []
+            return (MISSING, None, None) if is_optional else (MISSING, owner, step)
+    return key, None, None
 
 
-def _nowhere(owner: object, step: str, count: int) -> FilterProblem:
+def _nowhere(owner: object, step: object, count: int) -> FilterProblem:
     names = reach(owner)
-    near = suggestion(step, names, there_is(names))
-    hint = f'If it may be missing, write "{step}?".'
+    near = suggestion(str(step), names, there_is(names))
+    hint = f'If it may be missing, write "{step}?".' if isinstance(step, str) else ""
     items = "the item has no" if count == 1 else f"none of the {count:,} items has"
-    return FilterProblem(" ".join(part for part in (f'{items} "{step}".', near or hint) if part))
+    what = f'"{step}"' if isinstance(step, str) else f"item {step}"
+    return FilterProblem(" ".join(part for part in (f"{items} {what}.", near or hint) if part))

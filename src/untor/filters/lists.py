@@ -2,8 +2,24 @@
 
 from __future__ import annotations
 
+from enum import EnumType
+
 from untor.escape import printed
-from untor.escape.kinds import COMPLEX, DECIMAL, DURATION, FLOAT, FRACTION, INTEGER, NUMPY_DURATION, OBJECT, kind_of
+from untor.escape.kinds import (
+    ARRAY,
+    COMPLEX,
+    DECIMAL,
+    DURATION,
+    FLOAT,
+    FRACTION,
+    INTEGER,
+    NUMPY_DURATION,
+    OBJECT,
+    has_method,
+    is_array,
+    kind_of,
+    stands_for_root,
+)
 from untor.escape.truth import truth
 from untor.filters.keys import items_of, keyed, order_of
 from untor.runtime.comparison import compare
@@ -17,8 +33,12 @@ if TYPE_CHECKING:
 
 def length(value: object) -> int:
     """Return how many items a collection has, or how many code points a text."""
-    if not hasattr(type(value), "__len__"):
-        if hasattr(type(value), "__next__"):
+    if stands_for_root(type(value)):
+        return length(value.root)  # type: ignore[attr-defined]
+    if kind_of(value) == ARRAY and not is_array(value):
+        raise unfit("collections and text", value)
+    if not (has_method(type(value), "__len__") or isinstance(value, EnumType)):
+        if has_method(type(value), "__next__"):
             raise FilterProblem("it works on collections; this can be read only once: make a list of it in the view.")
         raise unfit("collections and text", value)
     return len(value)  # type: ignore[arg-type]
@@ -61,7 +81,7 @@ def sorted_(value: object, by: str | None = None, *, reverse: bool = False) -> l
     present = [(order_of(key), item) for key, item in pairs if key is not None]
     try:
         present.sort(key=lambda pair: pair[0], reverse=truth(reverse))  # type: ignore[arg-type, return-value]
-    except TypeError as error:
+    except (TypeError, ValueError) as error:
         raise FilterProblem(f"the items cannot be put in order: {error}.") from None
     return [item for _, item in present] + [item for key, item in pairs if key is None]
 
@@ -155,7 +175,7 @@ def _extreme(choose: Callable[..., Any], value: object, by: str | None) -> objec
     pairs = [(order_of(key), item) for key, item in keyed(value, by) if key is not None]
     try:
         return choose(pairs, key=lambda pair: pair[0], default=(None, None))[1]
-    except TypeError as error:
+    except (TypeError, ValueError) as error:
         raise FilterProblem(f"the items cannot be compared: {error}.") from None
 
 

@@ -69,9 +69,12 @@ def _is_real(value: object) -> bool:
 
 def _as_float(value: object) -> float:
     try:
-        return float(number_of(value))
+        number = float(number_of(value))
     except OverflowError:
-        raise FilterProblem("the number is too large.") from None
+        number = float("inf")
+    if number - number != 0:
+        raise FilterProblem("the number is too large.")
+    return number
 
 
 def _digits(value: object) -> int | None:
@@ -141,7 +144,8 @@ def number_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]
             if not isinstance(form, str):
                 raise FilterProblem(f"the form {name} must be text.")
         quantity: Any = number_of(value)
-        category = chosen(locale).plural_form(abs(quantity))
+        is_finite = quantity - quantity == 0
+        category = chosen(locale).plural_form(abs(quantity)) if is_finite else "other"
         form = forms["zero"] if not quantity and "zero" in forms else forms.get(category, other)
         return form.replace("#", number(quantity, locale=locale)) if "#" in form else form
 

@@ -7,8 +7,24 @@ from types import MappingProxyType, MemberDescriptorType
 from untor.diagnostics.problem import Problem, suggestion
 from untor.diagnostics.wording import counted, with_article
 from untor.errors import MissingValue, RenderError
-from untor.escape.fields import columns_of
-from untor.escape.kinds import ARRAY, FRAME, MISSING, ROW, bases_by_name, is_absent, kind_of
+from untor.escape.fields import columns_of, names_of_fields
+from untor.escape.kinds import (
+    ARRAY,
+    DURATION,
+    ELEMENT,
+    ENUM,
+    FRAME,
+    MISSING,
+    MODEL,
+    MOMENT,
+    ROW,
+    SINGLE,
+    WORD,
+    bases_by_name,
+    has_method,
+    is_absent,
+    kind_of,
+)
 from untor.runtime.closed_types import CLOSED, is_code, kind_of_code
 from untor.types.parameter_types import is_mapping
 
@@ -89,7 +105,7 @@ def dot_maybe(value: object, name: str) -> object:
             return value[name] if name in list(value.columns) else _attribute(value, name)  # type: ignore[index, attr-defined]
         if of_kind in {ROW, ARRAY} and hasattr(kind, "keys"):
             return _seen(row_types, value, name)
-        if is_code(value) or not hasattr(kind, "__getitem__"):
+        if is_code(value) or not has_method(kind, "__getitem__"):
             return _attribute(value, name) if is_code(value) else _seen(direct_types, value, name)
         both_types.add(kind)
     if callable(getattr(kind, name, None)) and kind_of(value) == ROW and name in (columns := columns_of(value)):
@@ -180,11 +196,24 @@ def reach(value: object) -> list[str]:
         names = value.columns  # type: ignore[attr-defined]
     elif kind == ROW:
         names = columns_of(value)
+    elif kind == MODEL:
+        own = [name for name in dir(type(value)) if isinstance(getattr(type(value), name, None), property)]
+        names = [*names_of_fields(type(value)), *(name for name in own if not name.startswith("model_"))]
+    elif kind in _FEW_NAMES:
+        names = _FEW_NAMES[kind]
     elif hasattr(type(value), "keys"):
         names = value.keys()  # type: ignore[attr-defined]
     else:
         names = (name for name in dir(value) if not callable(getattr(type(value), name, None)))
     return [name for name in names if isinstance(name, str) and not name.startswith("_")]
+
+
+_FEW_NAMES: dict[str, tuple[str, ...]] = {
+    ELEMENT: ("tag", "text", "tail", "attrib"),
+    ENUM: ("name", "value"),
+    **dict.fromkeys(SINGLE - {ENUM, MOMENT, DURATION, WORD}, ()),
+}
+"""Kinds of values that have few names to look for, whatever else their libraries add."""
 
 
 def there_is(names: list[str], most: int = 12) -> str:
@@ -202,7 +231,9 @@ def item(value: object, key: object) -> object:
         return item
     if value is None:
         raise MissingValue(Problem("attribute-of-none", owner="it", word=f"[{key!r}]"))
-    near = suggestion(key, reach(value), there_is(reach(value))) if isinstance(key, str) else _size(value)
+    has_names = isinstance(key, str) or hasattr(type(value), "keys") or kind_of(value) == FRAME
+    names = reach(value) if has_names else []
+    near = suggestion(str(key), names, there_is(names)) if names else _size(value)
     raise MissingValue(Problem("item-missing", key=repr(key)[:80], type=type(value).__name__, near=near))
 
 
@@ -214,6 +245,8 @@ def item_maybe(value: object, key: object) -> object:
         raise RenderError(Problem("attribute-refused", type=type(value).__name__))
     if is_mapping(value) and _makes_items(type(value)):
         return _safe_item(value, key)
+    if isinstance(key, str) and hasattr(type(value), "_mapping") and kind_of(value) == ROW:
+        return columns_of(value).get(key, MISSING)
     try:
         return value[key]  # type: ignore[index]
     except LookupError:
@@ -221,6 +254,8 @@ def item_maybe(value: object, key: object) -> object:
 
 
 def _size(value: object) -> str:
+    if is_mapping(value):
+        return ""
     size = len(value) if hasattr(type(value), "__len__") else None  # type: ignore[arg-type]
     if size is None:
         return ""

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from untor.diagnostics.problem import Problem
-from untor.diagnostics.wording import shortened
+from untor.diagnostics.wording import shortened, with_article
 from untor.errors import RenderError
 from untor.escape.fields import columns_of, index_of, mappings_of
-from untor.escape.kinds import ARRAY, BYTES, FRAME, MISSING, ROW, TEXT, kind_of
+from untor.escape.kinds import ARRAY, BYTES, FRAME, MISSING, MODEL, ROW, SINGLE, is_absent, kind_of, stands_for_root
 from untor.types.parameter_types import is_mapping
 
 TYPE_CHECKING = False
@@ -26,20 +26,30 @@ def each(value: object) -> Iterable[object]:
     kind = kind_of(value)
     if kind == FRAME:
         return mappings_of(value)
-    if kind in {TEXT, BYTES}:
-        raise RenderError(Problem("not-iterable", hint=_HINTS[kind], what="text" if kind == TEXT else "bytes"))
-    try:
-        return iter(value)  # type: ignore[call-overload, no-any-return]
-    except TypeError:
-        what = "None" if value is None else f"{_shown(value)} ({type(value).__name__})"
-        hint = "If it may be missing, put a ? after it: calls?" if value is None else None
-        raise RenderError(Problem("not-iterable", hint=hint, what=what)) from None
+    if kind == BYTES or isinstance(value, str):
+        is_text = isinstance(value, str)
+        raise RenderError(Problem("not-iterable", hint=_HINTS[is_text], what="text" if is_text else "bytes"))
+    if stands_for_root(type(value)):
+        return each(value.root)  # type: ignore[attr-defined]
+    if kind != MODEL or is_collection(type(value)):
+        try:
+            return iter(value)  # type: ignore[call-overload, no-any-return]
+        except TypeError:
+            pass
+    hint = "If it may be missing, put a ? after it: calls?" if is_absent(value) else None
+    raise RenderError(Problem("not-iterable", hint=hint, what=_shown(value)))
 
 
 _HINTS = {
-    TEXT: "Print it as it is, or take it apart first, with | words or | split.",
-    BYTES: 'Decode it in the view: data.decode("utf-8").',
+    True: "Print it as it is, or take it apart first, with | words or | split.",
+    False: 'Decode it in the view: data.decode("utf-8").',
 }
+
+
+def is_collection(kind: type) -> bool:
+    """Tell whether a class of models can be gone through by its own doing: pydantic's goes through the fields."""
+    definer = next((base for base in kind.__mro__ if "__iter__" in base.__dict__), None)
+    return definer is not None and not definer.__module__.startswith("pydantic.")
 
 
 def pairs(value: object, names: int) -> Iterable[object]:
@@ -67,7 +77,7 @@ def _taken_apart(items: Iterable[object], names: int) -> Iterator[tuple[object, 
         values = None if isinstance(item, str | bytes | bytearray) or is_mapping(item) else _values(item)
         if values is None or len(values) != names:
             has = "" if values is None else f" with {len(values)} value{'s' * (len(values) != 1)}"
-            what = f"{_shown(item)} ({type(item).__name__}){has}"
+            what = f"{_shown(item)}{has}"
             raise RenderError(Problem("not-pairs", number=number, what=what, names=names))
         yield values
 
@@ -98,8 +108,10 @@ def sized(items: Iterable[object]) -> list[object]:
 
 
 def _shown(value: object) -> str:
-    try:
-        text = repr(value)
-    except Exception:  # noqa: BLE001  a value's own fault must not hide the message about it
-        text = "a value"
-    return shortened(text, 40)
+    """Return a value in words: as it is written where it is a single one, else its type, since it may have secrets."""
+    if value is None:
+        return "None"
+    name = type(value).__name__
+    if kind_of(value) in SINGLE:
+        return f"{shortened(repr(value), 40)} ({name})"
+    return with_article(name)

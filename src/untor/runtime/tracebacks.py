@@ -188,8 +188,9 @@ def _at(error: NotPrintable, source: Source, start: int, end: int) -> str:
         return error.what
     from re import fullmatch  # noqa: PLC0415  only for a message
 
-    root = source.text[start:end].partition("|")[0].strip()
-    known = fullmatch(r"[\w.]+(?:\[[^\[\]]*\][\w.]*)*", root)
+    root, *filters = source.text[start:end].split("|")
+    root = root.strip()
+    known = len(filters) <= 1 and fullmatch(r"[\w.]+(?:\[[^\[\]]*\][\w.]*)*", root)
     return f"{error.what}, at {root if known else 'value'}{error.path},"
 
 

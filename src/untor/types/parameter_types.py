@@ -36,7 +36,7 @@ def _is_bool(value: object) -> bool:
 
 
 def _is_int(value: object) -> bool:
-    return kind_of(value) == kinds.INTEGER and not isinstance(value, bool)
+    return (kind_of(value) == kinds.INTEGER or isinstance(value, int)) and not isinstance(value, bool)
 
 
 def _is_decimal(value: object) -> bool:
@@ -48,7 +48,7 @@ def _is_float(value: object) -> bool:
         return True
     from numbers import Real  # noqa: PLC0415  only for other numbers
 
-    return isinstance(value, Real) and not _is_bool(value)
+    return isinstance(value, Real) and not _is_bool(value) and kind_of(value) != kinds.NUMPY_DURATION
 
 
 def _is_list(value: object) -> bool:
