@@ -604,13 +604,16 @@ def test_relations_that_are_not_loaded() -> None:
         for loading in (orm.selectinload, orm.lazyload):
             async with AsyncSession(database) as session:
                 vessel = (await session.scalars(sa.select(Vessel).options(loading(Vessel.calls)))).one()
-                found.append(outcome(lambda: engine.compile(source).render(x=vessel, rows=rows)))  # noqa: B023
+                try:
+                    found.append(engine.compile(source).render(x=vessel, rows=rows))
+                except UntorError as error:
+                    found.append(error.message)
         await database.dispose()
         return found
 
     loaded, lazy = asyncio.run(pages())
     assert loaded == 'A41 {"id":1,"code":"A4"} 7'
-    assert lazy == "error: This cannot be computed: MissingGreenlet: …"
+    assert "MissingGreenlet" in lazy
 
 
 def test_a_report_has_its_place(caplog: pytest.LogCaptureFixture) -> None:
