@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import asyncio
 import dataclasses
+import gc
 import os
 import re
 import sqlite3
@@ -585,6 +586,7 @@ def test_a_property_that_fails(source: str) -> None:
     assert isinstance(found.value.__cause__, AttributeError)
 
 
+@pytest.mark.filterwarnings("ignore")  # what the driver wanted to await is never awaited
 def test_relations_that_are_not_loaded() -> None:
     """What a lazy relation ends in, in an asynchronous session, is told; columns and loaded relations are read."""
     from sqlalchemy.ext.asyncio import AsyncSession, create_async_engine  # noqa: PLC0415  only here
@@ -614,6 +616,7 @@ def test_relations_that_are_not_loaded() -> None:
     loaded, lazy = asyncio.run(pages())
     assert loaded == 'A41 {"id":1,"code":"A4"} 7'
     assert "MissingGreenlet" in lazy
+    gc.collect()
 
 
 def test_a_report_has_its_place(caplog: pytest.LogCaptureFixture) -> None:

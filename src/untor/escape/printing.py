@@ -165,7 +165,7 @@ def described(value: Any) -> str:
     return f"{noun}, whose class has no text of its own," if kind in {kinds.OBJECT, kinds.MODEL} else noun
 
 
-_VOWEL = pattern(r"(?i)[aeio]|nd|u(?!i|[bcdfghjklmnpqrstvwxyz][aeiou])")
+_VOWEL = pattern(r"(?ai)[aeio]|nd|u(?!i|[bcdfghjklmnpqrstvwxyz][aeiou])")
 
 
 def with_article(noun: str) -> str:
