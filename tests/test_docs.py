@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
 ROOT = Path(__file__).parent.parent
-DOCUMENTS = [ROOT / "docs/language.md", ROOT / "docs/security.md", ROOT / "docs/web.md"]
+DOCUMENTS = [ROOT / "docs/data.md", ROOT / "docs/language.md", ROOT / "docs/security.md", ROOT / "docs/web.md"]
 EXAMPLE = re.compile(
     r"(?:^`(?P<file>[\w.]+)`\n```html\n(?P<text>.*?)\n```\nand the page\n)?"
     r"^```html\n(?P<template>(?:(?!```).)*?)\n```\nwith `(?P<data>[^\n]*)` gives\n```html\n(?P<page>.*?)\n```$",
