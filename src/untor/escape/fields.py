@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from untor.escape.kinds import bases_by_name, is_absent, stands_for_root
+from untor.escape.kinds import bases_by_name, is_absent, plain_types, stands_for_root
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -80,18 +80,35 @@ def columns_of(row: Any) -> dict[Any, object]:
 # --- data frames -----------------------------------------------------------------------------------------------------
 
 
+_ROWS_AT_ONCE = 1000
+
+
 def rows_of(frame: Any) -> Iterator[tuple[object, ...]]:
-    """Return the rows of a data frame, each with the values of all columns."""
+    """Return the rows of a data frame, each with the values of all columns; what pandas has for absent is ``None``."""
     if hasattr(type(frame), "iter_rows"):
         return frame.iter_rows()  # type: ignore[no-any-return]
-    return frame.itertuples(index=False, name=None)  # type: ignore[no-any-return]
+    return _rows_of_pandas(frame)
+
+
+def _rows_of_pandas(frame: Any) -> Iterator[tuple[object, ...]]:
+    # By columns, which takes half of the time that pandas takes to make rows.
+    for start in range(0, len(frame), _ROWS_AT_ONCE):
+        part = frame.iloc[start : start + _ROWS_AT_ONCE]
+        yield from zip(*[_present(part.iloc[:, at].tolist()) for at in range(part.shape[1])], strict=True)
+
+
+def _present(values: list[Any]) -> list[object]:
+    return [
+        each if type(each) in plain_types or (type(each) is float and each == each) or not is_absent(each) else None  # noqa: PLR0124
+        for each in values
+    ]
 
 
 def mappings_of(frame: Any) -> Iterator[dict[str, object]]:
-    """Yield the rows of a data frame, each a mapping from the names of columns; what is absent is ``None``."""
+    """Yield the rows of a data frame, each a mapping from the names of columns."""
     names = [str(name) for name in frame.columns]
     for row in rows_of(frame):
-        yield dict(zip(names, [None if is_absent(each) else each for each in row], strict=False))
+        yield dict(zip(names, row, strict=False))
 
 
 def index_of(frame: Any) -> Iterable[object]:

@@ -101,13 +101,10 @@ static PyObject *instead_of(State *state, PyObject *owner, PyObject *name)
     return value;
 }
 
-static inline PyObject *read_dot(State *state, PyObject *owner, PyObject *name, Seen *seen)
+/* Read a dot of what is not a dict. */
+static PyObject *read_by_type(State *state, PyObject *owner, PyObject *name, Seen *seen)
 {
     PyObject *value = NULL;
-    if (PyDict_CheckExact(owner)) {
-        value = Py_XNewRef(PyDict_GetItemWithError(owner, name));
-        return value != NULL || PyErr_Occurred() ? value : slowly(state, NOT_THERE, owner, name, Py_None);
-    }
     PyTypeObject *type = Py_TYPE(owner);
     if (type != seen->type && see(state, type, name, seen) < 0)
         return NULL;
@@ -123,6 +120,16 @@ static inline PyObject *read_dot(State *state, PyObject *owner, PyObject *name, 
     }
     value = PyObject_GetAttr(owner, name);
     return value == NULL && PyErr_ExceptionMatches(PyExc_AttributeError) ? instead_of(state, owner, name) : value;
+}
+
+static inline PyObject *read_dot(State *state, PyObject *owner, PyObject *name, Seen *seen)
+{
+    if (!PyDict_CheckExact(owner))
+        return read_by_type(state, owner, name, seen);
+    PyObject *value = PyDict_GetItemWithError(owner, name);
+    if (value != NULL)
+        return Py_NewRef(value);
+    return PyErr_Occurred() ? NULL : slowly(state, NOT_THERE, owner, name, Py_None);
 }
 
 /* As read_dot, for what is handed on: what can be called is looked at by Python, since it may be a method. */
