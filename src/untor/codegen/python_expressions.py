@@ -27,6 +27,16 @@ _BINARY: dict[str, type[ast.operator]] = {
     "%": ast.Mod,
 }
 _UNARY: dict[str, type[ast.unaryop]] = {"-": ast.USub, "+": ast.UAdd, "not": ast.Not}
+_COMPARE: dict[str, type[ast.cmpop]] = {
+    "==": ast.Eq,
+    "!=": ast.NotEq,
+    "<": ast.Lt,
+    "<=": ast.LtE,
+    ">": ast.Gt,
+    ">=": ast.GtE,
+    "in": ast.In,
+    "not in": ast.NotIn,
+}
 _IDENTITY: dict[str, type[ast.cmpop]] = {"is": ast.Is, "is not": ast.IsNot}
 
 _MAY_WAIT = (tree.Name, tree.Attribute, tree.Item, tree.Call, tree.Filter, tree.Maybe)
@@ -134,6 +144,8 @@ class ExpressionGenerator:
 
     def truth(self, node: tree.Expression) -> ast.expr:
         """Build a test; an array or a data frame is true when it has items."""
+        if isinstance(node, tree.Comparisons) and len(node.rest) == 1 and node.rest[0][0] in _COMPARE:
+            return self._tested(node)
         expression = self.build(node, awaits=False)
         if isinstance(node, tree.Comparisons | tree.Constant) or (
             isinstance(node, tree.Unary) and node.operator == "not"
@@ -143,6 +155,27 @@ class ExpressionGenerator:
         other = _awaited(again) if self.may_wait(node) else again
         chosen = ast.IfExp(_is_plain(value), again, call("_truth", other))
         return self.locations.place(chosen, node.start, node.end)
+
+    def _tested(self, node: tree.Comparisons) -> ast.expr:
+        """Build a single comparison that is tested: Python's own where both sides are of kinds that Python compares."""
+        operator, right_node = node.rest[0]
+        plain: list[ast.expr] = []
+        sides: list[ast.expr] = []
+        for side in (node.first, right_node):
+            first, again = self.build(side), self.build(side) if _is_literal(side) else None
+            if again is None:
+                first, again = self.twice(first)
+                plain.append(_is_plain(first))
+            sides.append(again)
+        left_again, right_again = sides
+        if not plain:
+            return self._compared(left_again, right_again, operator, node)
+        # Not "and", since both sides are read in any case.
+        test = plain[0] if len(plain) == 1 else ast.BinOp(plain[0], ast.BitAnd(), plain[1])
+        own = self._placed(ast.Compare(left_again, [_COMPARE[operator]()], [right_again]), node.start, node.end)
+        return self._placed(
+            ast.IfExp(test, own, self._compared(left_again, right_again, operator, node)), node.start, node.end
+        )
 
     def may_wait(self, node: tree.Expression) -> bool:
         """Tell whether the value of an expression may have to be awaited."""
@@ -366,6 +399,11 @@ class ExpressionGenerator:
 def _is_plain(value: ast.expr) -> ast.expr:
     """Test that a value is of a kind that is true or false as Python has it, and is not awaited."""
     return ast.Compare(call("_type", value), [ast.In()], [load("_plain_types")])
+
+
+def _is_literal(node: tree.Expression) -> bool:
+    """Tell whether an expression is a literal of a type that Python compares as it is."""
+    return isinstance(node, tree.Constant) and type(node.value) in {str, int, bool}
 
 
 def _awaited(value: ast.expr) -> ast.expr:

@@ -33,7 +33,7 @@ def text(value: object) -> str:
         if ">" in string:
             string = string.replace(">", "&gt;")
         return string if string.isprintable() else _unprintable(string)
-    if kind is int:
+    if kind is int or (kind is float and value == value):  # noqa: PLR0124  NaN is not itself
         return repr(value)
     html = html_of(value)
     return _text(printed(value)) if html is None else html
@@ -84,7 +84,9 @@ def attribute(value: object) -> str:
         if "'" in string:
             string = string.replace("'", "&#39;")
         return string if string.isprintable() else _unprintable(string)
-    return repr(value) if kind is int else _attribute_quickly(printed(value))
+    if kind is int or (kind is float and value == value):  # noqa: PLR0124
+        return repr(value)
+    return _attribute_quickly(printed(value))
 
 
 _attribute_quickly = accelerated(attribute)
@@ -99,10 +101,13 @@ def _unprintable(string: str) -> str:
 
 def whole_attribute(name: str, value: object) -> str:
     """Print an attribute with its value, or without one (``True``), or not at all (``False``, ``None``, missing)."""
-    value = settled(value)
-    if value is None or value is False:
-        return ""
-    return f" {name}" if value is True else f' {name}="{attribute(value)}"'
+    if type(value) is not str:
+        value = settled(value)
+        if value is None or value is False:
+            return ""
+        if value is True:
+            return f" {name}"
+    return f' {name}="{attribute(value)}"'
 
 
 def tokens(value: object) -> str:
@@ -128,12 +133,14 @@ def embedded_attribute(name: str, value: object, escape: Callable[[object], str]
 
 def boolean_attribute(name: str, value: object) -> str:
     """Print a boolean attribute (HTML §2.3.2) when the value is true, nothing otherwise."""
+    if value is True or value is False or value is None:
+        return f" {name}" if value else ""
     return f" {name}" if truth(value) else ""
 
 
 def state_attribute(name: str, value: object) -> str:
     """Print an attribute whose states are spelt ``true`` and ``false`` (``aria-…``, ``draggable``, …)."""
-    value = settled(value)
+    value = value if type(value) is str else settled(value)
     if value is True or value is False:
         return f' {name}="{"true" if value else "false"}"'
     return whole_attribute(name, value)
