@@ -87,7 +87,9 @@ def rows_of(frame: Any) -> Iterator[tuple[object, ...]]:
     """Return the rows of a data frame, each with the values of all columns; what pandas has for absent is ``None``."""
     if hasattr(type(frame), "iter_rows"):
         return frame.iter_rows()  # type: ignore[no-any-return]
-    return _rows_of_pandas(frame)
+    if hasattr(type(frame), "iloc"):
+        return _rows_of_pandas(frame)
+    return frame.itertuples(index=False, name=None)  # type: ignore[no-any-return]
 
 
 def _rows_of_pandas(frame: Any) -> Iterator[tuple[object, ...]]:
