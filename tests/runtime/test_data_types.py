@@ -200,6 +200,22 @@ class Rights(Flag):
     WRITE = 4
 
 
+class Choices(Enum):
+    """One of lists."""
+
+    FEW = [5, 7]  # noqa: RUF012  what a member has
+
+
+def endless_member() -> Any:
+    """Return a member of an enumeration whose value leads back to it."""
+
+    class Endless(Enum):
+        ONE = [1]  # noqa: RUF012
+
+    Endless.ONE._value_ = Endless.ONE  # type: ignore[assignment]
+    return Endless.ONE
+
+
 class Broken:
     """An object whose property has a mistake in it."""
 
@@ -331,6 +347,8 @@ VALUES: dict[str, Callable[[], object]] = {
     "NumPy day": lambda: np.datetime64("2031-05-17"),
     "NumPy NaT": lambda: np.datetime64("NaT"),
     "NumPy timedelta64": lambda: np.timedelta64(90, "s"),
+    "NumPy NaT of a duration": lambda: np.timedelta64("NaT"),
+    "NumPy months": lambda: np.timedelta64(3, "M"),
     "NumPy array": lambda: np.array([5, 7]),
     "NumPy array, empty": lambda: np.array([]),
     "NumPy array of two dimensions": lambda: np.array([[5, 7], [1, 2]]),
@@ -356,6 +374,8 @@ VALUES: dict[str, Callable[[], object]] = {
     "IntEnum": lambda: Level.HIGH,
     "StrEnum": lambda: Word.RED,
     "str and Enum": lambda: Old.RED,
+    "Enum of a list": lambda: Choices.FEW,
+    "Enum of itself": endless_member,
     "Flag": lambda: Rights.READ | Rights.WRITE,
     "None": lambda: None,
     "True": lambda: True,
@@ -367,6 +387,7 @@ VALUES: dict[str, Callable[[], object]] = {
     "Decimal": lambda: Decimal("1234567890123456789.125"),
     "Decimal NaN": lambda: Decimal("sNaN"),
     "Fraction": lambda: Fraction(1, 4),
+    "Fraction, too large": lambda: Fraction(10**309),
     "complex": lambda: complex(1, 2),
     "UUID": lambda: UUID(int=5),
     "path": lambda: PurePosixPath("quay/a"),
@@ -639,6 +660,25 @@ def test_a_report_has_its_place(caplog: pytest.LogCaptureFixture) -> None:
     ).startswith("error")
     engine.compile("{= [1] | sum =}").render()
     assert len(caplog.records) <= 2
+
+
+def test_very_many_types() -> None:
+    """What is known of types is bounded, and right however many there are."""
+    template = engine.compile("{= x =}{= x.a =}{= x ?? 1 =}{= 1 if x else 2 =}<! for y in x !>{= y =}<! end !>")
+    for number in range(1200):
+        bases = ((object,), (list,), (dict,), (str,))[number % 4]
+        body = {
+            "a": "A",
+            "__str__": lambda _: "text",
+            "__iter__": lambda _: iter("i"),
+            "__getitem__": lambda *_: "A",
+        }
+        kind = type(f"Kind{number}", bases, body)
+        page = outcome(lambda: template.render(x=kind()))  # noqa: B023
+        assert page == ("textAtext1i", "textAtext2i", "textAtext2i")[number % 4] if number % 4 < 3 else page
+    from untor.escape import kinds  # noqa: PLC0415
+
+    assert len(kinds._kinds) <= 1000
 
 
 def test_time_zones_without_those_of_the_system() -> None:

@@ -62,3 +62,14 @@ def spine(node: tree.Binary, *, is_logical: bool) -> tuple[tree.Expression, list
     while isinstance(inner := operations[-1].left, tree.Binary) and (inner.operator in {"and", "or"}) == is_logical:
         operations.append(inner)
     return operations[-1].left, operations[::-1]
+
+
+def groups(operations: list[tree.Binary]) -> list[list[tree.Binary]]:
+    """Return logical operations in groups of one operator: in ``a and b or c``, ``c`` may be read, and ``b`` not."""
+    found: list[list[tree.Binary]] = []
+    for each in operations:
+        if found and found[-1][0].operator == each.operator:
+            found[-1].append(each)
+        else:
+            found.append([each])
+    return found

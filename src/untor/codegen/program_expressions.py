@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from untor.codegen import steps
-from untor.codegen.owners import spine
+from untor.codegen.owners import groups, spine
 from untor.codegen.program_values import ValueCompiler
 from untor.filters import NAMES, TAKE_NONE
 from untor.language import tree
@@ -113,16 +113,17 @@ class ExpressionCompiler(ValueCompiler):
         mark = self.top
         first, rest = spine(node, is_logical=True)
         self.handed(first, slot)
-        with self.owners.perhaps():
-            for each in rest:
-                at = self.placed(each.start, each.end, steps.TEST, slot, 0) + 2
-                self.targets.append(at)
-                end = at
-                if each.operator == "or":
-                    end = self.jump(steps.JUMP)
-                    self.here(at)
-                self.handed(each.right, slot)
-                self.here(end)
+        for group in groups(rest):
+            with self.owners.perhaps():
+                for each in group:
+                    at = self.placed(each.start, each.end, steps.TEST, slot, 0) + 2
+                    self.targets.append(at)
+                    end = at
+                    if each.operator == "or":
+                        end = self.jump(steps.JUMP)
+                        self.here(at)
+                    self.handed(each.right, slot)
+                    self.here(end)
         self.top = mark
         return slot
 

@@ -7,7 +7,7 @@ import copy
 from dataclasses import dataclass, field
 
 from untor.codegen.nodes import LOAD, call, constant, load, store
-from untor.codegen.owners import SharedOwners, spine
+from untor.codegen.owners import SharedOwners, groups, spine
 from untor.filters import NAMES, TAKE_NONE
 from untor.language import tree
 
@@ -296,27 +296,37 @@ class ExpressionGenerator:
     def _binary(self, node: tree.Binary, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         is_logical = node.operator in {"and", "or"}
         first, rest = spine(node, is_logical=is_logical)
-        operand = self.handed(first) if is_logical else self.build(first)
-        known_before = self.owners.known
-        for each in rest:
-            if is_logical:
-                self.owners.known = dict(self.owners.known)
-                first_value, again = self.twice(operand)
-                test = self._placed(call("_truth", first_value), each.start, each.end)
-                right = self.handed(each.right)
-                is_and = each.operator == "and"
-                operand = ast.IfExp(test, right if is_and else again, again if is_and else right)
-            else:
-                right = self.build(each.right)
-                operand = (
-                    call("_modulo", operand, right)
-                    if each.operator == "%"
-                    else ast.BinOp(operand, _BINARY[each.operator](), right)
-                )
-            operand = self._placed(operand, each.start, each.end)
         if is_logical:
-            self.owners.known = known_before
+            return self._either(first, rest)
+        operand = self.build(first)
+        for each in rest:
+            right = self.build(each.right)
+            operand = (
+                call("_modulo", operand, right)
+                if each.operator == "%"
+                else ast.BinOp(operand, _BINARY[each.operator](), right)
+            )
+            operand = self._placed(operand, each.start, each.end)
         return operand
+
+    def _either(self, first: tree.Expression, rest: list[tree.Binary]) -> ast.expr:
+        """Build ``and`` and ``or``, whose value is that of the operand that decides."""
+        built = self.handed(first)
+        rights: list[ast.expr] = []
+        for group in groups(rest):
+            with self.owners.perhaps():
+                rights += [self.handed(each.right) for each in group]
+        for group in groups(rest):
+            own, rights = rights[: len(group)], rights[len(group) :]
+            # From the last one, since Python takes more nesting of what is chosen than of what is tested.
+            chosen = own[-1]
+            for each, value in zip(reversed(group), [*reversed(own[:-1]), built], strict=True):
+                tested, again = self.twice(value)
+                test = self._placed(call("_truth", tested), each.start, each.end)
+                sides = (chosen, again) if each.operator == "and" else (again, chosen)
+                chosen = self._placed(ast.IfExp(test, *sides), each.start, each.end)
+            built = chosen
+        return built
 
     def _comparisons(self, node: tree.Comparisons, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         left = self.build(node.first)

@@ -56,7 +56,7 @@ def scripted(value: Any) -> object:
         if not inner:
             return _converted(value, kind)
         value = inner[0]
-    raise NotPrintable(f"A {type(value).__name__} that stands for itself", "Pass on its own data.")
+    raise NotPrintable(f"{described(value)} that stands for itself", "Pass on its own data.")
 
 
 def _converted(value: Any, kind: str) -> object:
@@ -162,10 +162,10 @@ def _numpy_moment(value: Any) -> str | None:
 def _numpy_duration(value: Any) -> float | None:
     if is_absent(value):
         return None
-    try:
-        return float(value.astype("timedelta64[us]").astype(int)) / 1_000_000
-    except TypeError:
-        raise NotPrintable("A number of months or years as data", "Pass on days or seconds.") from None
+    unit = value.dtype.str.partition("[")[2].strip("0123456789]")
+    if unit in {"", "M", "Y"}:
+        raise NotPrintable("A number of months or years as data", "Pass on days or seconds.")
+    return float(value.astype("timedelta64[us]").astype(int)) / 1_000_000
 
 
 _UNWRAP: dict[str, Callable[[Any], Sequence[object]]] = {

@@ -42,7 +42,7 @@ static PyObject *markup(PyObject *module, PyObject *value, int which)
         if (extra > 0)
             return escaped(value, more, extra);
     }
-    else if (PyLong_CheckExact(value) || PyFloat_CheckExact(value))
+    else if (PyLong_CheckExact(value))
         return PyObject_Repr(value);
     return slowly(module, which, &value, 1);
 }
