@@ -36,6 +36,7 @@ import polars as pl
 import pydantic
 import pytest
 import sqlalchemy as sa
+from pydantic import v1
 from sqlalchemy import orm
 from support import cases
 
@@ -121,6 +122,14 @@ class Open(pydantic.BaseModel, extra="allow"):
     """A model that takes other fields, too."""
 
     code: str = "A4"
+
+
+class First(v1.BaseModel):
+    """A model of the first version of pydantic."""
+
+    code: str = "A4"
+    tons: int = 5
+    password_hash: str = v1.Field("s3cret", exclude=True)
 
 
 class Numbers(pydantic.RootModel[list[int]]):
@@ -330,6 +339,7 @@ VALUES: dict[str, Callable[[], object]] = {
     "pydantic": Model,
     "pydantic with other fields": lambda: Open(extra="<"),  # type: ignore[call-arg]
     "pydantic root": lambda: Numbers([5, 7]),
+    "pydantic 1": First,
     "pydantic SecretStr": lambda: pydantic.SecretStr("s3cret"),
     "SQLAlchemy object": lambda: Vessel(id=1, code="A4"),
     "SQLAlchemy Row": row_of_sqlalchemy,
