@@ -339,7 +339,7 @@ VALUES: dict[str, Callable[[], object]] = {
     "pydantic": Model,
     "pydantic with other fields": lambda: Open(extra="<"),  # type: ignore[call-arg]
     "pydantic root": lambda: Numbers([5, 7]),
-    "pydantic 1": First,
+    "pydantic 1": lambda: First(password_hash="s3cret"),  # noqa: S106
     "pydantic SecretStr": lambda: pydantic.SecretStr("s3cret"),
     "SQLAlchemy object": lambda: Vessel(id=1, code="A4"),
     "SQLAlchemy Row": row_of_sqlalchemy,
