@@ -38,11 +38,13 @@ def report(what: str) -> None:
 
 
 def _own_reports() -> list[str]:
-    """Return the reports of this thread, and keep only the others."""
+    """Return the reports of this thread, which are then no longer kept."""
     thread = get_ident()
-    own = [what for each, what in reports if each == thread]
-    reports[:] = [each for each in reports if each[0] != thread]
-    return own
+    own = [each for each in reports if each[0] == thread]
+    for each in own:
+        # One by one: other threads may add theirs between any two steps.
+        reports.remove(each)
+    return [what for _, what in own]
 
 
 def reported(failed: Callable[..., object], trail: Trail) -> None:
