@@ -459,10 +459,14 @@ USES = {
     "URL": "<a href={= x =}>",
     "path of a URL": '<a href="/{= x =}">',
     "query of a URL": '<a href="/?q={= x =}">',
+    "fragment of a URL": '<a href="/#{= x =}">',
+    "host of a URL": '<a href="//{= x =}/">',
     "query": '<a href="/?{= x | query =}">',
     "style": '<p style="width: {= x =}">',
     "script": "<script>f({= x =})</script>",
     "script string": "<script>f('{= x =}')</script>",
+    "style string": "<style>p::after { content: '{= x =}' }</style>",
+    "title": "<title>{= x =}</title>",
     "JSON": '<script type="application/json">{= x =}</script>',
     "json": "{= x | json =}",
     "data attribute": '<p data-x="{= x | json =}">',
@@ -557,6 +561,15 @@ CASES = cases("data_types.txt") if TABLE.exists() else []
 def test_every_use(case: Any) -> None:
     """A value of each type comes out in each use as the table says."""
     assert section(VALUES[case.title]).splitlines() == case.parts["template"].splitlines()
+
+
+@pytest.mark.parametrize("case", CASES, ids=lambda case: case.title)
+def test_what_nobody_wants_to_see(case: Any) -> None:
+    """No page shows an address in memory, fields that nobody chose, or what Python or a library calls a value."""
+    unwanted = re.compile(r" at 0x|s3cret|\bnan\b|\bNaT\b|<NA>|Colour|<built-in|<function|dtype|\[\d+ +\d")
+    for line in case.parts["template"].splitlines():
+        page = line.partition(": ")[2]
+        assert page.startswith("error: ") or not unwanted.search(page), line
 
 
 def test_the_table_is_whole() -> None:
