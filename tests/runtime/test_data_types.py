@@ -533,13 +533,17 @@ OTHERS = re.compile(r"(This cannot be computed: \w+|cannot be put in order|canno
 """Messages that go on with what Python or a library says, which differs between their versions."""
 
 
+NAMES = re.compile(r"It has (?:\w+, ){5,}[^.]*\.")
+"""The many names of what Python and libraries add to a value, which differ between their versions, too."""
+
+
 def outcome(render: Callable[[], str]) -> str:
     """Return the page, or the error's message and hint."""
     try:
         return render()
     except UntorError as error:
         message = OTHERS.sub(r"\1: …", FILTER.sub("The filter", error.message))
-        return f"error: {message}" + (f" {error.hint}" if error.hint else "")
+        return NAMES.sub("It has ….", f"error: {message}" + (f" {error.hint}" if error.hint else ""))
 
 
 def section(value: Callable[[], object]) -> str:
