@@ -6,6 +6,7 @@ import inspect
 import itertools
 from collections.abc import Callable, Collection
 
+from untor.diagnostics.hints import FILTERS, POSITIONS
 from untor.diagnostics.problem import Problem, suggestion
 from untor.filters import KNOWN_TO_PLACES
 from untor.language import tree
@@ -144,7 +145,7 @@ class Names:
 
     def _position(self, node: tree.Attribute, owner: tree.Name, uses: set[str]) -> None:
         if node.name not in POSITION:
-            hint = suggestion(node.name, POSITION) or None
+            hint = POSITIONS.get(node.name) or suggestion(node.name, POSITION) or None
             words = {"name": owner.name, "word": node.name}
             raise AnalysisError(
                 Problem("position-attribute", self.source, node.name_start, node.end, hint=hint, **words)
@@ -175,8 +176,12 @@ class Names:
         end = node.name_start + len(node.name)
         if function is None:
             known = ", ".join(sorted(self.filters))
-            near = suggestion(node.name, self.filters)
-            hint = f"{near}\nFilters are {known}." if near else None
+            hint = FILTERS.get(node.name) or (
+                f'"{node.name}" is a function: write {node.name}(…).'
+                if node.name in self.known or self.lookup(node.name)[0]
+                # The one filter that turns escaping off is never a guess.
+                else suggestion(node.name, self.filters.keys() - {"trusted"}) or None
+            )
             words = {"word": node.name, "filters": known}
             raise AnalysisError(Problem("filter-unknown", self.source, node.name_start, end, hint=hint, **words))
         signature = inspect.signature(function)

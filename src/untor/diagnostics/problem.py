@@ -91,16 +91,23 @@ _MUCH_LESS = 0.15
 """How much less alike than the best a name may be to be suggested besides."""
 
 
+_ALIKE = 0.72
+"""From how alike a name is suggested: one letter more, less or other in four."""
+
+
 def nearest(word: str, known: Iterable[object]) -> list[str]:
     """Return the known names that a mistyped one may have meant, best first, at most three."""
     from difflib import SequenceMatcher, get_close_matches  # noqa: PLC0415  only needed once something is wrong
 
     names = sorted({name for name in known if isinstance(name, str)})
     folded = {name.lower(): name for name in names}
-    close = get_close_matches(word.lower()[:80], list(folded), n=3, cutoff=0.6)
-    alike = [SequenceMatcher(None, found, word.lower()[:80]).ratio() for found in close]
+    written = word.lower()[:80]
+    close = get_close_matches(written, list(folded), n=3, cutoff=_ALIKE)
+    alike = [SequenceMatcher(None, found, written).ratio() for found in close]
     near = [folded[found] for found, ratio in zip(close, alike, strict=True) if ratio > alike[0] - _MUCH_LESS]
-    return near or [name for name in names if len(word) > 1 and name.lower().startswith(word.lower())][:3]
+    swapped = [name for each, name in folded.items() if sorted(each) == sorted(written)]
+    begun = [name for name in names if len(word) > 1 and name.lower().startswith(written)]
+    return near or swapped[:1] or begun[:3]
 
 
 def suggestion(word: str, known: Iterable[object], otherwise: str = "") -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from untor.diagnostics import hints
 from untor.diagnostics.problem import Problem, suggestion
 from untor.language import tree
 from untor.language.keywords import STEPS
@@ -96,8 +97,7 @@ def parameters(mark: Mark, parser: ExpressionParser, *, typed: bool, closing: st
 def _type(mark: Mark, parser: ExpressionParser) -> str:
     token = parser.token
     if token.kind != "name" or token.text not in TYPES:
-        near = suggestion(token.text, TYPES)
-        hint = f"{near}\nTypes are {', '.join(sorted(TYPES))}." if near else None
+        hint = hints.TYPES.get(token.text) or suggestion(token.text, TYPES) or None
         if token.kind == "end":
             raise shape_problem(mark, parser, "the type is missing after the colon")
         words = {"word": token.text, "types": ", ".join(sorted(TYPES))}

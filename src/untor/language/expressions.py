@@ -6,9 +6,10 @@ follows a value (dots, items, ``?``).
 
 from __future__ import annotations
 
+from untor.diagnostics import hints
 from untor.diagnostics.problem import Problem
 from untor.language import tree
-from untor.language.tokens import SyntaxProblem, Token, number_value, string_value, tokens
+from untor.language.tokens import SyntaxProblem, Token, number_value, string_value, tokens, unexpected_text
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -89,12 +90,41 @@ class ExpressionParser:
         token = self.token
         if token.kind == "end":
             text = self.source.text[: token.start].rstrip()
-            return self.problem("expression-end", len(text) - 1, len(text), expected=expected or "a value")
+            hint = hints.OPERATORS.get(text[-2:])
+            return self.problem("expression-end", len(text) - 1, len(text), hint=hint, expected=expected or "a value")
         words = {"name": f'The name "{token.text}"', "number": f"The number {token.text}"}
         found = words.get(token.kind, f"The text {token.text}" if token.kind == "string" else f'"{token.text}"')
+        start, hint = token.start, self.hint(token, expected)
+        if token.kind == "operator" and not hint and (known := unexpected_text(self.source, token.start)):
+            return SyntaxProblem(known)
         wanted = f"; {expected} should" if expected else ""
-        hint = 'Two equals signs compare: "==".' if token.text == "=" else None
-        return self.problem("expression-unexpected", token.start, token.end, found=found, expected=wanted, hint=hint)
+        return self.problem("expression-unexpected", start, token.end, found=found, expected=wanted, hint=hint)
+
+    def hint(self, token: Token, expected: str) -> str | None:
+        """Return what was meant by a token of another language."""
+        before = self.tokens[self.index - 1] if self.index else None
+        after = self.tokens[min(self.index + 1, len(self.tokens) - 1)]
+        is_beside = before is not None and before.end == token.start
+        if expected == "None, True or False":
+            return hints.AFTER_IS.get(token.text, 'To compare, write "==": "is" is for None, True and False.')
+        if before is not None and before.text == "lambda":
+            return 'There are no functions in templates: give the name of a key, as in sorted("name").'
+        if token.kind == "name":
+            return hints.WORDS.get(token.text)
+        if before is not None and before.text == "?" and token.text != ":":
+            return "Write the value first: 'a' if n else 'b'."
+        if token.kind == "string" and is_beside and before is not None:
+            return hints.PREFIXES.get(before.text.lower())
+        if token.text == ":":
+            if after.kind == "end":
+                return "Remove the colon."
+            is_filter = self.index > 1 and self.tokens[self.index - 2].text == "|"
+            return "Arguments of a filter are in brackets: clip(30)." if is_filter else None
+        if token.text == ",":
+            if expected in {'")"', '":"'}:
+                return "Write a list: [1, 2]."
+            return "Print each value in a mark of its own, or write a list: [1, 2]." if not expected else None
+        return None
 
     def finish(self) -> None:
         """Require that nothing is left."""

@@ -97,6 +97,8 @@ class _TemplateParser:
             self.step(mark)
         elif mark.kind == "broken" and mark.word in BLOCKS:
             self.push(OpenStep(mark.word, mark, None, []))
+        elif mark.kind == "broken" and mark.word == "end" and self.open:
+            self.open.pop()
 
     def print(self, mark: Mark) -> None:
         if not self.source.text[mark.inner_start : mark.inner_end].strip():

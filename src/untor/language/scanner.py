@@ -10,6 +10,7 @@ import re
 from dataclasses import dataclass
 from typing import Protocol
 
+from untor.diagnostics import hints
 from untor.diagnostics.problem import Problem, suggestion
 from untor.language.keywords import BLOCKS, STEPS
 
@@ -60,6 +61,7 @@ _CANDIDATE = re.compile(r"\{=|<!")
 _NO_STEP = re.compile(r"<!(?:doctype|\[CDATA\[|\[(?:if\b|endif\]))", re.IGNORECASE | re.ASCII)
 _CONDITIONAL = re.compile(r"<!--\[if\b", re.IGNORECASE | re.ASCII)
 _STEP = re.compile(r"<!(\s*)([^\W\d]\w*)")
+_WORD_OF_STEP = re.compile(r"<!\s+(/?[^\W\d][\w-]*|/)(?=\s|!>)")
 _OPENER = re.compile(rf"\{{=|<!\s*(?:{'|'.join(STEPS)})\b")
 _STRING = r'"(?:[^"\\\r\n]|\\.)*"|\'(?:[^\'\\\r\n]|\\.)*\''
 _PRINT_END = re.compile(rf"{_STRING}|=\}}|\{{=|<!")
@@ -137,21 +139,30 @@ class Scanner:
             return at + 2
         match = _STEP.match(text, at)
         if match and match[2] in STEPS and (match[1] or self._in_markup(at)):
-            return self._step(at, match[2], match.end())
+            hyphened = _WORD_OF_STEP.match(text, at)
+            if hyphened is None or hyphened[1] not in hints.STEPS:
+                return self._step(at, match[2], match.end())
         if not self._in_markup(at):
             return at + 2
         steps = ", ".join(STEPS)
-        if match and match[1]:
-            near = suggestion(match[2], STEPS)
-            hint = f"{near}\nSteps are {steps}." if near else None
-            where = (match.start(2), match.end())
-            self.problems.append(Problem("step-unknown", self.source, *where, hint=hint, word=match[2], steps=steps))
-            end = self._end(match.end(), "!>", _STEP_END)
-            # A misspelt step that needs an end keeps its end from being reported too.
-            word = "if" if any(f'"{block}"' in near for block in BLOCKS) else ""
-            return self._add(Mark("broken", at, end or match.end(), word=word))
+        if found := _WORD_OF_STEP.match(text, at):
+            return self._unknown(at, found[1], found.start(1), found.end(), steps)
         self.problems.append(Problem("markup-declaration", self.source, at, at + 2, steps=steps))
         return self._add(Mark("nothing", at, at + 2))
+
+    def _unknown(self, at: int, word: str, start: int, end: int, steps: str) -> int:
+        """Report a step that there is not, and go on after it."""
+        near = suggestion(word, STEPS)
+        meant = hints.STEPS.get(word, "")
+        self.problems.append(
+            Problem("step-unknown", self.source, start, end, hint=meant or near or None, word=word, steps=steps)
+        )
+        after = self._end(end, "!>", _STEP_END)
+        if word in hints.ENDS:
+            return self._add(Mark("broken", at, after or end, word="end"))
+        # A misspelt step that needs an end keeps its end from being reported too.
+        opens = any(f'"{block}"' in near or f"<! {block} " in meant for block in BLOCKS) and "<! end" not in meant[:14]
+        return self._add(Mark("broken", at, after or end, word="if" if opens else ""))
 
     def _step(self, at: int, word: str, after: int) -> int:
         end: int | None

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from typing import NamedTuple
 
+from untor.diagnostics import hints
 from untor.diagnostics.problem import Problem
 
 TYPE_CHECKING = False
@@ -30,16 +31,7 @@ _SIMPLE = {"n": "\n", "r": "\r", "t": "\t", "\\": "\\", '"': '"', "'": "'"}
 _LAST_CODE_POINT = 0x10FFFF
 _MOST_DIGITS = 300
 
-OTHER_SPELLINGS = {
-    "&&": 'Untor says "and".',
-    "||": 'Untor says "or".',
-    "!": 'Untor says "not".',
-    "&": 'Untor says "and".',
-    "===": "Two equals signs compare: ==.",
-    ";": "There is one expression in a mark.",
-    "#": "Remarks are steps of their own: <! note … !>.",
-}
-"""What people write from habit, and what it is here."""
+_FORMAT = "There are no format specifications: write value | number(2)."
 
 
 class Token(NamedTuple):
@@ -71,7 +63,8 @@ def tokens(source: Source, start: int, end: int) -> list[Token]:
         if kind == "name":
             kind = "word" if text in KEYWORDS else "name"
         elif kind == "number" and not _NUMBER.fullmatch(text):
-            raise SyntaxProblem(Problem("number-bad", source, begin, position, number=text))
+            hint = _FORMAT if source.text[begin - 1 : begin] == ":" else None
+            raise SyntaxProblem(Problem("number-bad", source, begin, position, hint=hint, number=text))
         tokens.append(Token(kind, text, begin, position))
     if position < end:
         raise SyntaxProblem(_unreadable(source, position, end))
@@ -83,13 +76,30 @@ def _unreadable(source: Source, position: int, end: int) -> Problem:
     text = source.text
     if text[position] in "\"'":
         return Problem("string-unclosed", source, position, end, quote=text[position])
-    for spelling, hint in OTHER_SPELLINGS.items():
-        if text.startswith(spelling, position):
-            stop = position + len(spelling)
-            return Problem(
-                "expression-unexpected", source, position, stop, hint=hint, found=f'"{spelling}"', expected=""
-            )
-    return Problem("expression-unexpected", source, position, position + 1, found=f'"{text[position]}"', expected="")
+    return unexpected_text(source, position) or Problem(
+        "expression-unexpected", source, position, position + 1, found=f'"{text[position]}"', expected=""
+    )
+
+
+_CONVERSION = re.compile(r"![rsa]\b")
+
+
+def unexpected_text(source: Source, position: int) -> Problem | None:
+    """Return the problem of an operator or a sign of another language that is at a place, if there is one."""
+    text = source.text
+    if match := _CONVERSION.match(text, position):
+        hint = "There are no conversions like !r: values are printed as text."
+        return Problem(
+            "expression-unexpected", source, position, match.end(), hint=hint, found=f'"{match[0]}"', expected=""
+        )
+    for length in (3, 2, 1):
+        for start in range(max(position - length + 1, 0), position + 1):
+            spelling = text[start : start + length]
+            if spelling in hints.OPERATORS and (length > 1 or start == position):
+                words = {"found": f'"{spelling}"', "expected": ""}
+                hint = hints.OPERATORS[spelling]
+                return Problem("expression-unexpected", source, start, start + length, hint=hint, **words)
+    return None
 
 
 def string_value(source: Source, token: Token) -> str:

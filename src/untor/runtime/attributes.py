@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from types import MappingProxyType, MemberDescriptorType
 
+from untor.diagnostics.hints import ATTRIBUTES, of_name
 from untor.diagnostics.problem import Problem, suggestion
 from untor.diagnostics.wording import counted, with_article
 from untor.errors import MissingValue, RenderError
@@ -13,12 +14,18 @@ from untor.escape.kinds import (
     DURATION,
     ELEMENT,
     ENUM,
+    FLOAT,
     FRAME,
+    INTEGER,
+    MAPPING,
     MISSING,
     MODEL,
     MOMENT,
     ROW,
+    SEQUENCE,
+    SET,
     SINGLE,
+    TEXT,
     WORD,
     bases_by_name,
     has_method,
@@ -181,9 +188,17 @@ def missing_attribute(value: object, name: str) -> Problem:
     if value is None:
         return Problem("attribute-of-none", owner="it", word=name)
     names = reach(value)
-    return Problem(
-        "attribute-missing", word=name, type=type(value).__name__, near=suggestion(name, names, there_is(names))
-    )
+    near = _written_elsewhere(value, name, kind_of(value)) or suggestion(name, names, there_is(names))
+    return Problem("attribute-missing", word=name, type=type(value).__name__, near=near)
+
+
+def _written_elsewhere(value: object, name: str, kind: str) -> str:
+    """Return the hint for an attribute of another language; ``{owner}`` in it stands for the text before the dot."""
+    if kind in {TEXT, INTEGER, FLOAT, SEQUENCE, SET, MAPPING} and name in ATTRIBUTES:
+        return ATTRIBUTES[name]
+    if kind == SEQUENCE and len(value) and dot_maybe(value[0], name) is not MISSING:  # type: ignore[arg-type, index]
+        return f'It is a list: write {{owner}}[0].{name}, loop over it, or write {{owner}} | each("{name}").'
+    return ""
 
 
 def reach(value: object) -> list[str]:
@@ -270,7 +285,8 @@ def none_is_missing(value: object) -> object:
 
 def missing_name(name: str, scope: Mapping[str, object] | tuple[str, ...]) -> object:
     """Raise ``MissingValue`` for a name that is neither among the page's values nor an argument of an include."""
-    raise MissingValue(Problem("name-missing", word=name, near=suggestion(name, scope, _in_reach(scope))))
+    near = of_name(name) or suggestion(name, scope, _in_reach(scope))
+    raise MissingValue(Problem("name-missing", word=name, near=near))
 
 
 EVERYWHERE = frozenset({"range"})

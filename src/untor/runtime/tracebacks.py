@@ -204,6 +204,7 @@ def _fill_in(error: UntorError, source: Source, start: int, end: int) -> None:
             hint = f"If it may be None, write {reading.owner}?{reading.after} to print nothing, or test it with "
             hint += f"<! if {reading.owner} !>."
             problem = Problem(problem.code, hint=hint, owner=reading.owner, word=reading.word)
+        problem.hint = problem.hint.replace("{owner}", "value" if reading is None else reading.owner)
         start = start if reading is None else reading.start
     problem.at(source, start, end)
     error.problem = problem

@@ -1,0 +1,362 @@
+"""What people write elsewhere, and what to write here instead: words of general-purpose languages, and synonyms.
+
+A row is a sentence for the person who wrote the word. It comes before any suggestion by likeness.
+"""
+
+from __future__ import annotations
+
+BUILT_IN_FILTERS = frozenset(
+    """ago batched bytes capital cleaned clip date datetime each first group html_source iso join json last len lines
+    listed lower max min money number paragraphs path percent picture plural query replace reversed round slug sorted
+    split strip sum table text time title trusted unique upper where words""".split()
+)
+"""The built-in filters, which are no functions."""
+
+_NUMBERS = "Convert it in the view: {0}(…)."
+_ANY_COLLECTION = "No conversion is needed: loops and filters accept any collection."
+
+FILTERS: dict[str, str] = {
+    "abs": "Compute it in the view, or register a filter of your own.",
+    "capitalize": 'Write "capital" for the first letter, or "title" for the first letter of each word.',
+    "chunk": "Write batched(3).",
+    "concat": "Join strings with +, lists too.",
+    "contains": 'Write "word in text", or "item in list".',
+    "count": 'Write "len".',
+    "currency": 'Write money("EUR").',
+    "date_format": 'Write date("d MMMM y").',
+    "default": 'For another value where this one is missing or None, write value ?? "other".',
+    "dump": 'Write "json".',
+    "dumps": 'Write "json".',
+    "enumerate": "Name the position of the loop: <! for call in calls as row !>, then row.index.",
+    "escape": "Every value is escaped for its context already. Remove the filter.",
+    "filter": 'Write where("key", value).',
+    "find": 'Write where("key", value) | first.',
+    "float": _NUMBERS.format("float"),
+    "format": 'There are no format strings. Write number(2), money("EUR"), date("d MMMM y") or plural(…).',
+    "groupby": 'Write group("key").',
+    "html": 'To print HTML as it is, say why it is safe: trusted("reason"); HTML typed by users: cleaned.',
+    "implode": 'Write join(", ").',
+    "int": _NUMBERS.format("int"),
+    "keys": "Loop over the mapping itself: <! for key in mapping !>.",
+    "length": 'Write "len".',
+    "limit": "Write first(3).",
+    "list": _ANY_COLLECTION,
+    "lowercase": 'Write "lower".',
+    "lstrip": 'Write "strip".',
+    "ltrim": 'Write "strip".',
+    "map": 'For one key of each item write each("name"); for anything else, loop.',
+    "nl2br": 'Write "lines".',
+    "now": "The current time comes from the view. To print how long ago something was, write value | ago.",
+    "order": 'Write sorted("key").',
+    "order_by": 'Write sorted("key").',
+    "parse": "Read the data in the view.",
+    "pluck": 'Write each("name").',
+    "print": "Write the value alone: {= value =} prints it.",
+    "range": "range is a function: range(1, 4).",
+    "reduce": 'Write sum("key"), min("key") or max("key"), or compute it in the view.',
+    "reverse": 'Write "reversed".',
+    "rstrip": 'Write "strip".',
+    "rtrim": 'Write "strip".',
+    "set": 'Write "unique".',
+    "size": 'Write "len".',
+    "skip": "Write a slice: calls[3:].",
+    "slice": "Write a slice: calls[1:3].",
+    "sort": 'Write "sorted".',
+    "sort_by": 'Write sorted("key").',
+    "sprintf": 'There are no format strings. Write number(2), money("EUR"), date("d MMMM y") or plural(…).',
+    "str": "Values are printed as text already. Remove the filter; to compare as text, write value | text.",
+    "strftime": 'Write date("dd.MM.y"): patterns use CLDR\'s letters, not %d.',
+    "string": "Values are printed as text already. Remove the filter; to compare as text, write value | text.",
+    "substr": "Write a slice: name[0:5]; or clip(30) for whole words.",
+    "substring": "Write a slice: name[0:5]; or clip(30) for whole words.",
+    "to_json": 'Write "json".',
+    "today": "The current day comes from the view.",
+    "total": 'Write sum("key").',
+    "trim": 'Write "strip".',
+    "truncate": "Write clip(30): whole words, with an ellipsis.",
+    "ucfirst": 'Write "capital".',
+    "uniq": 'Write "unique".',
+    "uppercase": 'Write "upper".',
+    "url_encode": "Parts of a URL are percent-encoded for their context already. For names and values: data | query.",
+    "urlencode": "Parts of a URL are percent-encoded for their context already. For names and values: data | query.",
+    "values": "Loop over the mapping: <! for key, value in mapping !>.",
+    "zip": "Bring the values together in the view.",
+}
+"""Names of filters that there are not."""
+
+FUNCTIONS: dict[str, str] = {
+    "Date": "The current time comes from the view.",
+    "Decimal": _NUMBERS.format("Decimal"),
+    "Number": _NUMBERS.format("float"),
+    "String": "Values are printed as text already; to compare as text, write value | text.",
+    "bool": "A condition tests a value as it is: <! if calls !>.",
+    "count": "Write calls | len.",
+    "date": 'date is a filter: write day | date("d MMMM y").',
+    "datetime": "The current time comes from the view; a datetime is printed by day | datetime.",
+    "dict": 'Write a mapping: {"key": value}.',
+    "encodeURIComponent": "Parts of a URL are percent-encoded for their context already.",
+    "enumerate": "Name the position of the loop: <! for call in calls as row !>, then row.index.",
+    "filter": 'Write calls | where("key", value).',
+    "float": _NUMBERS.format("float"),
+    "format": 'There are no format strings. Write number(2), money("EUR"), date("d MMMM y") or plural(…).',
+    "getattr": 'A dot reads the attribute, and ?? gives another value: call.berth ?? "none".',
+    "hasattr": "A question mark tests whether it is there: <! if call.berth? !>.",
+    "int": _NUMBERS.format("int"),
+    "isinstance": "Decide by the type in the view.",
+    "list": _ANY_COLLECTION,
+    "map": 'For one key of each item write calls | each("name"); for anything else, loop.',
+    "now": "The current time comes from the view.",
+    "parseFloat": _NUMBERS.format("float"),
+    "parseInt": _NUMBERS.format("int"),
+    "print": "A print mark prints: {= value =}.",
+    "random": "Choose in the view, so that the page is the same for the same values.",
+    "repr": "Values are printed as text already.",
+    "set": "Write calls | unique.",
+    "str": "Values are printed as text already; to compare as text, write value | text.",
+    "super": "Write <! fallback !> in an into for the slot's own default content.",
+    "time": "The current time comes from the view.",
+    "today": "The current day comes from the view.",
+    "tuple": "Write a list: [1, 2].",
+    "type": "Decide by the type in the view.",
+    "zip": "Bring the values together in the view.",
+}
+"""Functions of other languages."""
+
+NAMES: dict[str, str] = {
+    "FALSE": "Write False.",
+    "NULL": "Write None.",
+    "NaN": "Pass it from the view; it is printed as nothing.",
+    "TRUE": "Write True.",
+    "false": "Write False.",
+    "loop": "Name the position of the loop: <! for call in calls as loop !>.",
+    "nil": "Write None.",
+    "none": "Write None.",
+    "null": "Write None.",
+    "self": "Name the value that the view passes.",
+    "this": "Name the value that the view passes.",
+    "true": "Write True.",
+    "undefined": "Write None, or test with a question mark whether a value is there: <! if name? !>.",
+}
+"""Literals and names of other languages."""
+
+STEPS: dict[str, str] = {
+    "assert": "Check values with takes: <! takes name: str !>.",
+    "async": "Values are awaited where they are printed, in render_async.",
+    "await": "Values are awaited where they are printed, in render_async.",
+    "begin": "Remove it; a step begins by itself.",
+    "break": "Choose the items: <! for call in calls if … !>, or calls | first(3).",
+    "case": "Write <! if … !>, <! elif … !>, <! else !>.",
+    "class": "A class of the page is an attribute: class={= … =}.",
+    "comment": "Write <! note … !>.",
+    "component": 'Write <! use "NAME" !> … <! end !>.',
+    "const": "Write <! let x = 3 !>.",
+    "continue": "Choose the items: <! for call in calls if … !>.",
+    "debug": "Print the value as data: {= value | json =}.",
+    "def": "Write <! part row(call) !> … <! end !>.",
+    "default": "Write <! else !>.",
+    "define": "Write <! let x = 3 !>, or <! part row(call) !> … <! end !>.",
+    "del": "A name ends with the block that it is in.",
+    "do": "Compute it in the view.",
+    "each": "Write <! for call in calls !>.",
+    "echo": "Write {= value =}.",
+    "else-if": "Write <! elif … !>.",
+    "elseif": "Write <! elif … !>.",
+    "elsif": "Write <! elif … !>.",
+    "empty": "Write <! else !>.",
+    "except": "Templates do not catch errors: handle them in the view, or write a ?? for what may be missing.",
+    "exit": "Decide in the view which page to render.",
+    "foreach": "Write <! for call in calls !>.",
+    "from": 'Write <! include NAME from "FILE" !>.',
+    "function": "Write <! part row(call) !> … <! end !>.",
+    "global": "Pass the value from the view, or give it to the engine: Engine(globals={…}).",
+    "import": 'Parts are included from their file: <! include NAME from "FILE" !>.',
+    "loop": "Write <! for call in calls !>.",
+    "match": "Write <! if … !>, <! elif … !>, <! else !>.",
+    "pass": "Remove it; a block may be empty.",
+    "print": "Write {= value =}.",
+    "range": "Write <! for n in range(1, 4) !>.",
+    "render": 'Write <! include "NAME" !>.',
+    "repeat": "Write <! for n in range(1, 4) !>.",
+    "require": 'Write <! include "NAME" !>, or takes for what the template needs.',
+    "return": "Write the rest into an else, or decide in the view.",
+    "set": "Write <! let x = 3 !>.",
+    "switch": "Write <! if … !>, <! elif … !>, <! else !>.",
+    "then": "Remove it.",
+    "throw": "Raise it in the view.",
+    "try": "Templates do not catch errors: handle them in the view, or write a ?? for what may be missing.",
+    "unless": "Write <! if not … !>.",
+    "until": "Loops run over a collection: <! for call in calls !>.",
+    "var": "Write <! let x = 3 !>.",
+    "when": "Write <! if … !>, or <! elif … !>.",
+    "while": "Loops run over a collection: <! for call in calls !>.",
+    "with": "Write <! let x = 3 !>.",
+    "yield": "Write <! slot NAME !>.",
+}
+"""Words at the beginning of steps."""
+
+_END = "Write <! end !>, or <! end {0} !>."
+STEPS |= {
+    spelling.format(block): _END.format(block)
+    for block in ("if", "for", "slot", "into", "use", "part", "verbatim")
+    for spelling in ("end{0}", "end_{0}", "end-{0}", "/{0}", "{0}end")
+}
+STEPS |= {"endforeach": _END.format("for"), "/foreach": _END.format("for"), "fi": _END.format("if")}
+STEPS |= {"done": _END.format("for"), "endwhile": _END.format("for"), "/": "Write <! end !>."}
+
+ENDS = frozenset(word for word, hint in STEPS.items() if hint.startswith("Write <! end"))
+"""Those that end a step."""
+
+OPERATORS: dict[str, str] = {
+    "!": 'Write "not".',
+    "!==": 'Write "!=".',
+    "#": "Remarks are steps of their own: <! note … !>.",
+    "$": "Names have no $: write the name alone.",
+    "&": 'Write "and"; there are no operators for bits.',
+    "&&": 'Write "and".',
+    "**": "There is no power operator: compute it in the view.",
+    "**=": "Values are not changed: name a new one, <! let more = n + 1 !>.",
+    "*=": "Values are not changed: name a new one, <! let more = n * 2 !>.",
+    "++": "Values are not changed. To count in a loop, write <! for call in calls as row !>, then row.number.",
+    "+=": "Values are not changed: name a new one, <! let more = n + 1 !>.",
+    "--": "Values are not changed: name a new one, <! let less = n - 1 !>.",
+    "-=": "Values are not changed: name a new one, <! let less = n - 1 !>.",
+    "->": "Write a dot: call.vessel.",
+    "/=": "Values are not changed: name a new one, <! let less = n / 2 !>.",
+    "::": "Write a dot: call.vessel.",
+    ":=": "Name a value with a step: <! let x = 3 !>.",
+    ";": "There is one expression in a mark. Remove the semicolon.",
+    "<<": "There are no operators for bits.",
+    "<>": 'Write "!=".',
+    "=": 'To compare, write "==".',
+    "===": 'Write "==".',
+    "=>": 'There are no functions in templates: give a filter the name of a key, as in sorted("name").',
+    "=~": 'Write "word in text"; for patterns, decide in the view.',
+    ">>": "There are no operators for bits.",
+    "?.": "Write call.berth?.code: the question mark follows the name that may be missing.",
+    "?:": 'For another value where one is missing or None, write name ?? "other".',
+    "@": "Names have no @: write the name alone.",
+    "^": "There are no operators for bits; compute powers in the view.",
+    "`": "Strings are between \" or '.",
+    "||": 'Write "or".',
+    "~": "Join strings with +.",
+    "\\": "A mark may go on in the next line by itself. Remove the backslash.",
+}
+"""Operators and signs of other languages."""
+
+WORDS: dict[str, str] = {
+    "AND": 'Write "and".',
+    "NOT": 'Write "not".',
+    "OR": 'Write "or".',
+    "contains": 'Write the other way round: "item in list".',
+    "eq": 'Write "==".',
+    "equals": 'Write "==".',
+    "for": 'There are no comprehensions: loop, or write where("key"), each("name") or sorted("key").',
+    "ge": 'Write ">=".',
+    "gt": 'Write ">".',
+    "gte": 'Write ">=".',
+    "le": 'Write "<=".',
+    "lt": 'Write "<".',
+    "lte": 'Write "<=".',
+    "mod": 'Write "%".',
+    "ne": 'Write "!=".',
+    "neq": 'Write "!=".',
+    "of": 'Write "in": <! for call in calls !>.',
+    "then": 'Write "value if test else other".',
+    "where": "Choose the items with if: <! for call in calls if call.berth !>.",
+    "with": 'Arguments follow the name: <! include "row" call=call !>.',
+    "xor": 'Write "a != b".',
+}
+"""Words between values."""
+
+AFTER_IS: dict[str, str] = {
+    "defined": "A question mark tests whether a value is there: <! if name? !>.",
+    "empty": "An empty list or string is false: <! if not calls !>.",
+    "even": "Write row.even of a loop's position, or n % 2 == 0.",
+    "iterable": "Decide by the type in the view.",
+    "mapping": "Decide by the type in the view.",
+    "none": "Write None.",
+    "null": "Write None.",
+    "number": "Decide by the type in the view.",
+    "odd": "Write row.odd of a loop's position, or n % 2 == 1.",
+    "set": "A question mark tests whether a value is there: <! if name? !>.",
+    "string": "Decide by the type in the view.",
+    "undefined": "A question mark tests whether a value is there: <! if not name? !>.",
+}
+"""Words after ``is``."""
+
+PREFIXES: dict[str, str] = {
+    "b": "There are no bytes in templates: write the text without the prefix.",
+    "f": "There are no f-strings: write the text in the template and print the value, or join strings with +.",
+    "r": "There is no prefix before a string.",
+    "rf": "There are no f-strings: write the text in the template and print the value, or join strings with +.",
+    "u": "There is no prefix before a string.",
+}
+"""Letters before a string."""
+
+ATTRIBUTES: dict[str, str] = {
+    "count": "Write {owner} | len.",
+    "filter": 'Write {owner} | where("key", value).',
+    "first": "Write {owner} | first, or {owner}[0].",
+    "get": 'Write {owner}.name or {owner}["name"]; a ?? gives another value.',
+    "items": "Loop over the mapping itself: <! for key, value in {owner} !>.",
+    "iteritems": "Loop over the mapping itself: <! for key, value in {owner} !>.",
+    "join": 'Write {owner} | join(", ").',
+    "keys": "Loop over the mapping itself: <! for key in {owner} !>.",
+    "last": "Write {owner} | last, or {owner}[-1].",
+    "len": "Write {owner} | len.",
+    "length": "Write {owner} | len.",
+    "map": 'Write {owner} | each("name").',
+    "replace": 'Write {owner} | replace("old", "new").',
+    "reverse": "Write {owner} | reversed.",
+    "size": "Write {owner} | len.",
+    "sort": 'Write {owner} | sorted("key").',
+    "split": 'Write {owner} | split(",").',
+    "sum": 'Write {owner} | sum("key").',
+    "toFixed": "Write {owner} | number(2).",
+    "toLowerCase": "Write {owner} | lower.",
+    "toString": "Values are printed as text already.",
+    "toUpperCase": "Write {owner} | upper.",
+    "trim": "Write {owner} | strip.",
+    "values": "Loop over the mapping: <! for key, value in {owner} !>.",
+}
+"""Attributes and methods of strings, numbers and collections elsewhere; ``owner`` is what is before the dot."""
+
+POSITIONS: dict[str, str] = {
+    "count": "Write number, from 1, or total for how many there are.",
+    "length": "Write total.",
+    "next": "Write calls[row.index + 1]?.",
+    "prev": "Write calls[row.index - 1], where row is not the first.",
+    "previous": "Write calls[row.index - 1], where row is not the first.",
+    "size": "Write total.",
+}
+"""What other languages know of a loop's position."""
+
+
+TYPES: dict[str, str] = {
+    "Any": 'Write "any".',
+    "Decimal": 'Write "decimal".',
+    "Iterable": 'Write "list" for a sequence, or "any".',
+    "None": "A default of None permits it: name: str = None.",
+    "Sequence": 'Write "list".',
+    "array": 'Write "list".',
+    "boolean": 'Write "bool".',
+    "bytes": "Bytes are not printed: decode them in the view.",
+    "double": 'Write "float".',
+    "integer": 'Write "int".',
+    "mapping": 'Write "dict".',
+    "number": 'Write "float", "int" or "decimal".',
+    "object": 'Write "any".',
+    "set": 'Write "any"; a list is a sequence.',
+    "string": 'Write "str".',
+    "text": 'Write "str".',
+    "time": 'Write "any"; "datetime" is a date with a time.',
+    "tuple": 'Write "list": it accepts any sequence.',
+}
+"""Types of parameters."""
+
+
+def of_name(name: str) -> str:
+    """Return the hint for a name that a page does not have; an empty string where there is none."""
+    if name in BUILT_IN_FILTERS:
+        return FUNCTIONS.get(name) or f'"{name}" is a filter: write value | {name}.'
+    return NAMES.get(name) or FUNCTIONS.get(name, "")
