@@ -6,6 +6,7 @@ import inspect
 import itertools
 from collections.abc import Callable, Collection
 
+from untor.analysis.filter_calls import wrong_arguments, wrong_constants
 from untor.diagnostics.hints import FILTERS, POSITIONS
 from untor.diagnostics.problem import Problem, suggestion
 from untor.filters import KNOWN_TO_PLACES
@@ -184,25 +185,10 @@ class Names:
             )
             words = {"word": node.name, "filters": known}
             raise AnalysisError(Problem("filter-unknown", self.source, node.name_start, end, hint=hint, **words))
-        signature = inspect.signature(function)
-        try:
-            signature.bind(None, *node.arguments, **node.named)
-        except TypeError as error:
-            shape = f"value | {node.name}" + _arguments(signature)
-            words = {"word": node.name, "trouble": str(error), "shape": shape}
-            raise AnalysisError(Problem("filter-arguments", self.source, node.name_start, end, **words)) from None
-        if self.is_built_in(node, "trusted") and not (self.trusted(node) or "").strip():
+        is_bare = not (node.arguments or node.named)
+        if self.is_built_in(node, "trusted") and (is_bare or not (self.trusted(node) or "").strip()):
             raise AnalysisError(Problem("trusted-reason", self.source, node.name_start, node.end))
-
-
-def _arguments(signature: inspect.Signature) -> str:
-    """Show the arguments of a filter as a template writes them, without the value."""
-    shown = []
-    for parameter in list(signature.parameters.values())[1:]:
-        if parameter.kind is parameter.VAR_KEYWORD:
-            shown.append("…=…")
-        elif parameter.default is not parameter.empty:
-            shown.append(f"{parameter.name}={parameter.default!r}")
-        else:
-            shown.append(f"{parameter.name}=…" if parameter.kind is parameter.KEYWORD_ONLY else parameter.name)
-    return f"({', '.join(shown)})" if shown else ""
+        problem = wrong_arguments(self.source, node, inspect.signature(function))
+        problem = problem or wrong_constants(self.source, node, function)
+        if problem is not None:
+            raise AnalysisError(problem)

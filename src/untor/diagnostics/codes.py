@@ -251,11 +251,25 @@ CODES: dict[str, Code] = {
     ),
     "filter-arguments": Code(
         "MarkError",
-        'The filter "{word}" cannot be called like this: {trouble}.',
-        "It takes {shape}",
+        'The filter "{word}" {trouble}.',
+        "It takes {shape}.",
         "<p>{= call.note | clip =}</p>",
         "<p>{= call.note | clip(3) =}</p>",
         _CALL,
+    ),
+    "filter-constant": Code(
+        "MarkError",
+        'The filter "{word}" cannot be used like this: {trouble}',
+        "",
+        "<p>{= 0.25 | number(-1) =}</p>",
+        "<p>{= 0.25 | number(1) =}</p>",
+    ),
+    "default-type": Code(
+        "MarkError",
+        'The default of "{word}" must be {wanted}, not {what}.',
+        "Write another default, another type, or = None for a value that may be missing.",
+        '<! takes tons: int = "9" !><p>{= tons =}</p>',
+        "<! takes tons: int = 9 !><p>{= tons =}</p>",
     ),
     "position-attribute": Code(
         "MarkError",

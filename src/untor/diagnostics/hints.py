@@ -203,6 +203,12 @@ STEPS |= {
 STEPS |= {"endforeach": _END.format("for"), "/foreach": _END.format("for"), "fi": _END.format("if")}
 STEPS |= {"done": _END.format("for"), "endwhile": _END.format("for"), "/": "Write <! end !>."}
 
+OPENING = frozenset(
+    """async begin class component def define each foreach function loop match range repeat switch try unless until
+    while with""".split()
+)
+"""Those that people end with an ``end``."""
+
 ENDS = frozenset(word for word, hint in STEPS.items() if hint.startswith("Write <! end"))
 """Those that end a step."""
 
@@ -292,6 +298,20 @@ PREFIXES: dict[str, str] = {
     "u": "There is no prefix before a string.",
 }
 """Letters before a string."""
+
+CALLS: dict[str, str] = {
+    "batched": "batched(3)",
+    "clip": "clip(30)",
+    "each": 'each("name")',
+    "group": 'group("berth")',
+    "money": 'money("EUR")',
+    "picture": 'picture(alt="High water at 6"), or picture(alt="") for decoration',
+    "plural": 'plural(one="# call", other="# calls")',
+    "replace": 'replace("old", "new")',
+    "table": 'table(caption="Tides")',
+    "where": 'where("berth", "A4")',
+}
+"""How filters are called that need arguments."""
 
 ATTRIBUTES: dict[str, str] = {
     "count": "Write {owner} | len.",

@@ -66,6 +66,23 @@ _FIXED: dict[str, Callable[..., object]] = {
 """Those that are the same for every engine."""
 
 
+def _a_moment() -> object:
+    from datetime import UTC, datetime  # noqa: PLC0415  only for templates that name a pattern
+
+    return datetime(2031, 5, 17, 9, 30, tzinfo=UTC)
+
+
+SAMPLES: dict[str, Callable[[], object]] = {
+    **dict.fromkeys(("clip", "replace", "split", "strip"), lambda: "a"),
+    **dict.fromkeys(("bytes", "money", "number", "percent", "plural", "round"), lambda: 1),
+    **dict.fromkeys(("ago", "date", "datetime", "iso", "time"), _a_moment),
+    **dict.fromkeys(("batched", "each", "first", "group", "join", "last", "listed", "max", "min"), list),
+    **dict.fromkeys(("sorted", "sum", "table", "unique", "where"), list),
+    "picture": lambda: b"GIF89a",
+}
+"""A value that each filter accepts, to try constant arguments with."""
+
+
 def built_in(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
     """Return the built-in filters by name, for an engine's locale, time zone and clock."""
     numbers = number_filters(settings)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from untor.diagnostics import hints
 from untor.diagnostics.problem import Problem, suggestion
+from untor.diagnostics.wording import with_article
 from untor.language import tree
 from untor.language.keywords import STEPS
 from untor.language.tokens import SyntaxProblem, string_value
@@ -88,6 +89,10 @@ def parameters(mark: Mark, parser: ExpressionParser, *, typed: bool, closing: st
         if typed and parser.accept(":"):
             kind = _type(mark, parser)
         default = parser.expression() if parser.accept("=") else None
+        wanted, fits = TYPES[kind or "any"]
+        if isinstance(default, tree.Constant) and default.value is not None and not fits(default.value):
+            words = {"word": name, "wanted": wanted, "what": with_article(type(default.value).__name__)}
+            raise SyntaxProblem(Problem("default-type", parser.source, default.start, default.end, **words))
         parameters.append(tree.Parameter(token.start, token.end, name, kind, default))
         if not parser.accept(","):
             break

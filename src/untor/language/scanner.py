@@ -161,7 +161,7 @@ class Scanner:
         if word in hints.ENDS:
             return self._add(Mark("broken", at, after or end, word="end"))
         # A misspelt step that needs an end keeps its end from being reported too.
-        opens = any(f'"{block}"' in near or f"<! {block} " in meant for block in BLOCKS) and "<! end" not in meant[:14]
+        opens = word in hints.OPENING or (not meant and any(f'"{block}"' in near for block in BLOCKS))
         return self._add(Mark("broken", at, after or end, word="if" if opens else ""))
 
     def _step(self, at: int, word: str, after: int) -> int:
