@@ -166,7 +166,7 @@ def test_limits(tmp_path: Path) -> None:
             "!This is not a table of such types: 'Gull' in the column 'name' is no int.",
         ),
         (["--data", "x=calls.csv", "--type", "nam=int"], '!calls.csv has no column "nam". Did you mean "name"?'),
-        (["--type", "name=integer"], "!Invalid value for --type: there is no type 'integer'. Did you mean \"int\"?"),
+        (["--type", "name=integer"], "!Invalid value for --type: there is no type 'integer'. Write \"int\"."),
         (["--type", "name"], "!Invalid value for --type: 'name' is not COLUMN=TYPE"),
         (["--query", "x=select 1"], "!Invalid value for --query: there is no SQLite file among the data to ask."),
         (["--set", "x=1", "--set", "x[0]=1"], "!Invalid value for --set: 'x[0]=1': there is no [0] in a int."),

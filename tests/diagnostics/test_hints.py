@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from untor import Engine, MarkError, UntorError
-from untor.diagnostics import hints
+from untor import Engine, MarkError, RenderError, UntorError
+from untor.diagnostics import hints, python_errors
 from untor.diagnostics.problem import nearest
 from untor.filters import NAMES
 
@@ -30,7 +32,7 @@ def test_filters(word: str) -> None:
 @pytest.mark.parametrize("word", sorted(hints.FUNCTIONS.keys() | hints.BUILT_IN_FILTERS))
 def test_functions(word: str) -> None:
     """A function that there is not is explained; a filter that is called like one is named as a filter."""
-    assert hint_of(f"{{= {word}(x) =}}", x=1) == hints.of_name(word) != ""
+    assert hint_of(f"{{= {word}(x) =}}", x=1) == hints.of_call(word) != ""
 
 
 @pytest.mark.parametrize("word", hints.NAMES)
@@ -122,6 +124,35 @@ OTHERS = [
 def test_others(source: str, hint: str) -> None:
     """What is no single word is explained, too."""
     assert hint_of(source, n=1, x=[], calls=[{"name": "Gull"}], a=1, b=2) == hint
+
+
+COMPUTED = [
+    ("n + name", "an int and a string cannot be added"), ("name + n", "a string and an int cannot be added"), ("xs * name", "a list or a string cannot be multiplied by a string"),
+    ("n < name", 'an int and a string cannot be compared with "<"'), ("none >= n", 'None and an int cannot be compared with ">="'),
+    ("n in n", '"in" needs a collection or a string on its right, not an int'), ("n in name", '"in" needs a string on its left where one is on its right, not an int'),
+    ("n[0]", "an int has no items"), ("xs['a']", "the items of a list have numbers, and this is a string"), ("name['a']", "the items of a string have numbers, and this is a string"),
+    ("-name", "a string cannot have a sign"), ("n / 0", "a number cannot be divided by zero"), ("n // 0", "a number cannot be divided by zero"), ("n % 0", "a number cannot be divided by zero"),
+    ("0.5 // 0", "a number cannot be divided by zero"), ("{xs: 1}", "a list cannot be a key of a mapping"), ("name % n", "% is the remainder of numbers, and this is a string"),
+    ("none - n", "None and an int cannot be subtracted"), ("n * none", "an int and None cannot be multiplied"), ("xs / n", "a list and an int cannot be divided"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("expression", "sentence"), COMPUTED)
+def test_what_cannot_be_computed(expression: str, sentence: str) -> None:
+    """What Python cannot compute is said in words, with the place, and Python's exception as the cause."""
+    with pytest.raises(RenderError) as found:
+        engine.compile(f"{{= {expression} =}}").render(n=3, name="Gull", xs=[1], none=None)
+    assert found.value.message == f"This cannot be computed: {sentence}."
+    assert found.value.__cause__ is not None
+    assert ("None" in sentence) == ("If a value may be None" in (found.value.hint or ""))
+
+
+def test_every_sentence_is_tried() -> None:
+    """No row of the table is without an example."""
+    sentences = [sentence for _, sentence in COMPUTED]
+    for _, sentence, _ in python_errors.ROWS:
+        pattern = re.sub(r"\\{\w+\\}", ".+", re.escape(sentence))
+        assert any(re.fullmatch(pattern, each) for each in sentences), sentence
 
 
 def test_the_built_in_filters() -> None:

@@ -529,7 +529,10 @@ TAKES = {kind: engine.compile(f"<! takes x: {kind} !>fits") for kind in TAKEN}
 
 FILTER = re.compile(r"^The filter \"\w+\"")
 """What differs between the messages of filters that refuse the same value."""
-OTHERS = re.compile(r"(This cannot be computed: \w+|cannot be put in order|cannot be compared): .*", re.DOTALL)
+OTHERS = re.compile(
+    r"(This cannot be computed: \w+(?:Error|Operation|Warning|Exception)|cannot be put in order|cannot be compared): .*",
+    re.DOTALL,
+)
 """Messages that go on with what Python or a library says, which differs between their versions."""
 
 

@@ -12,6 +12,7 @@ import click
 
 from untor.data import ReadOptions, load
 from untor.data.csv_file import TYPES
+from untor.diagnostics import hints
 from untor.diagnostics.problem import suggestion
 
 TYPE_CHECKING = False
@@ -91,7 +92,7 @@ def context_of(given: DataOptions) -> dict[str, object]:
     types = dict(_pair(text, "--type", "COLUMN=TYPE, like length=float") for text in given.types)
     for kind in types.values():
         if kind not in TYPES:
-            near = suggestion(kind, TYPES, f"Types are {', '.join(TYPES)}.")
+            near = hints.TYPES.get(kind) or suggestion(kind, TYPES, f"Types are {', '.join(TYPES)}.")
             raise click.BadParameter(f"there is no type {kind!r}. {near}", param_hint="--type")
     context: dict[str, object] = {}
     for file in given.files:

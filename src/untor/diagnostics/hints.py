@@ -375,8 +375,7 @@ TYPES: dict[str, str] = {
 """Types of parameters."""
 
 
-def of_name(name: str) -> str:
-    """Return the hint for a name that a page does not have; an empty string where there is none."""
-    if name in BUILT_IN_FILTERS:
-        return FUNCTIONS.get(name) or f'"{name}" is a filter: write value | {name}.'
-    return NAMES.get(name) or FUNCTIONS.get(name, "")
+def of_call(name: str) -> str:
+    """Return the hint for a function that a page does not have; an empty string where there is none."""
+    is_filter = name in BUILT_IN_FILTERS
+    return FUNCTIONS.get(name) or (f'"{name}" is a filter: write value | {name}.' if is_filter else "")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from types import MappingProxyType, MemberDescriptorType
 
-from untor.diagnostics.hints import ATTRIBUTES, of_name
+from untor.diagnostics.hints import ATTRIBUTES, NAMES
 from untor.diagnostics.problem import Problem, suggestion
 from untor.diagnostics.wording import counted, with_article
 from untor.errors import MissingValue, RenderError
@@ -33,6 +33,7 @@ from untor.escape.kinds import (
     kind_of,
 )
 from untor.runtime.closed_types import CLOSED, is_code, kind_of_code
+from untor.runtime.filter_error import NotComputable
 from untor.types.parameter_types import is_mapping
 
 TYPE_CHECKING = False
@@ -285,7 +286,7 @@ def none_is_missing(value: object) -> object:
 
 def missing_name(name: str, scope: Mapping[str, object] | tuple[str, ...]) -> object:
     """Raise ``MissingValue`` for a name that is neither among the page's values nor an argument of an include."""
-    near = of_name(name) or suggestion(name, scope, _in_reach(scope))
+    near = NAMES.get(name) or suggestion(name, scope, _in_reach(scope))
     raise MissingValue(Problem("name-missing", word=name, near=near))
 
 
@@ -302,7 +303,10 @@ def _in_reach(scope: Mapping[str, object] | tuple[str, ...]) -> str:
 def modulo(left: object, right: object) -> object:
     """Return the remainder; ``%`` never formats text."""
     if isinstance(left, str | bytes | bytearray):
-        raise TypeError("% is the remainder of numbers, and this is text")
+        raise NotComputable(
+            "% is the remainder of numbers, and this is a string.",
+            "Join strings with +, or print the values beside the text.",
+        )
     return left % right  # type: ignore[operator]
 
 

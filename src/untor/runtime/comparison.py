@@ -7,6 +7,7 @@ import operator
 from untor.escape.kinds import ARRAY, ENUM, MISSING, is_absent, is_array, kind_of, plain_types, value_of_member
 from untor.escape.printing import described
 from untor.escape.truth import NOT_DATA, NotData, truth
+from untor.runtime.filter_error import NotComputable
 from untor.runtime.iteration import each
 
 TYPE_CHECKING = False
@@ -56,7 +57,10 @@ def compare(left: object, right: object, how: str) -> bool:
     if _is_nan(left) or _is_nan(right):
         return any(item is left for item in each(right)) != _NEGATED[how] if how in _NEGATED else how == "!="
     if is_array(left) or is_array(right):
-        raise TypeError("an array is compared item by item: compare its items in a loop, or in the view")
+        raise NotComputable(
+            "an array is compared item by item.",
+            "Compare its items in a loop, or compute in the view what the page shows.",
+        )
     if kinds[0] == ENUM != kinds[1]:
         left = value_of_member(left)
     elif kinds[1] == ENUM != kinds[0]:

@@ -1,4 +1,4 @@
-"""The exception of a filter that cannot do its work."""
+"""The exceptions of a filter or an expression that cannot do its work."""
 
 from __future__ import annotations
 
@@ -7,6 +7,14 @@ from untor.diagnostics.wording import with_article
 
 class FilterProblem(ValueError):  # noqa: N818  its text is the whole message
     """Raised by a filter for a value or an argument that it cannot take; its text is a sentence for people."""
+
+
+class NotComputable(TypeError):  # noqa: N818  its text is the whole message
+    """Raised for what an expression of the language does not compute: a sentence for people, and the ``remedy``."""
+
+    def __init__(self, what: str, remedy: str) -> None:
+        super().__init__(what)
+        self.remedy = remedy
 
 
 def unfit(needs: str, value: object) -> FilterProblem:

@@ -8,13 +8,14 @@ from __future__ import annotations
 
 from types import TracebackType
 
+from untor.diagnostics.hints import of_call
 from untor.diagnostics.problem import Problem
 from untor.diagnostics.wording import shortened
 from untor.errors import MissingValue, RenderError, UntorError
 from untor.escape import NotPrintable
 from untor.escape.truth import NotData
 from untor.runtime import places
-from untor.runtime.filter_error import FilterProblem
+from untor.runtime.filter_error import FilterProblem, NotComputable
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -173,6 +174,8 @@ def instead_of(error: Exception, location: Location | None, page: Source) -> Unt
         )
     if isinstance(error, RecursionError):
         return RenderError(Problem("recursion", source, start, end))
+    if not kind and (known := _explained(error)):
+        return RenderError(Problem("expression-failed", source, start, end, trouble=known[0], hint=known[1]))
     what = str(error) if isinstance(error, FilterProblem) else f"{type(error).__name__}: {error}"
     what = shortened(what, _LONGEST)
     if kind == "filter":
@@ -180,6 +183,17 @@ def instead_of(error: Exception, location: Location | None, page: Source) -> Unt
     if kind == "call":
         return RenderError(Problem("call-failed", source, start, end, word=word, trouble=what))
     return RenderError(Problem("expression-failed", source, start, end, trouble=what))
+
+
+def _explained(error: Exception) -> tuple[str, str] | None:
+    """Return the sentence and the hint for an exception of an expression, where its meaning is known."""
+    if isinstance(error, NotComputable):
+        return str(error), error.remedy
+    if type(error) not in {TypeError, ZeroDivisionError}:
+        return None
+    from untor.diagnostics.python_errors import explained  # noqa: PLC0415  only for an error
+
+    return explained(str(error))
 
 
 def _at(error: NotPrintable, source: Source, start: int, end: int) -> str:
@@ -204,6 +218,8 @@ def _fill_in(error: UntorError, source: Source, start: int, end: int) -> None:
             hint = f"If it may be None, write {reading.owner}?{reading.after} to print nothing, or test it with "
             hint += f"<! if {reading.owner} !>."
             problem = Problem(problem.code, hint=hint, owner=reading.owner, word=reading.word)
+        if problem.code == "name-missing" and source.text.startswith("(", end):
+            problem.hint = of_call(source.text[start:end]) or problem.hint
         problem.hint = problem.hint.replace("{owner}", "value" if reading is None else reading.owner)
         start = start if reading is None else reading.start
     problem.at(source, start, end)
