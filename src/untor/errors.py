@@ -64,8 +64,14 @@ class UntorError(Exception):
         """The line with carets under the place; empty when the problem is in no line."""
         return self.problem.source.excerpt(self.problem.start, self.problem.end) if self.problem.source else ""
 
+    @property
+    def chain(self) -> tuple[str, ...]:
+        """How the page got there, innermost first: ``included by board.html, line 4``; empty for the page itself."""
+        return self.problem.chain
+
     def __str__(self) -> str:
-        place = f"{self.name}, line {self.line}, column {self.column}: " if self.problem.source else ""
+        place = f"{self.name}, line {self.line}, column {self.column}" if self.problem.source else ""
+        place = f"{', '.join((place, *self.chain))}: " if place else ""
         hint = "\n".join(f"  {line}" for line in self.hint.splitlines())
         return "\n".join(part for part in (place + self.message, self.excerpt, hint) if part)
 

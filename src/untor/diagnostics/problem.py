@@ -23,12 +23,13 @@ class Problem:
 
     ``code`` names the kind in the table ``CODES``; ``message`` and ``hint`` are sentences for people;
     ``source`` with ``start`` and ``end`` (offsets) is the place, where there is one. ``related`` are other places that
-    have to do with it, each a sentence, a source and two offsets.
+    have to do with it, each a sentence, a source and two offsets. ``chain`` says how the page
+    got there, innermost first.
     """
 
     __module__ = "untor"
 
-    __slots__ = ("code", "end", "hint", "message", "related", "source", "start")
+    __slots__ = ("chain", "code", "end", "hint", "message", "related", "source", "start")
 
     def __init__(
         self,
@@ -49,6 +50,7 @@ class Problem:
         self.message = kind.message.format(**words)
         self.hint = kind.hint.format(**words) if hint is None else hint
         self.related: tuple[tuple[str, Source, int, int], ...] = ()
+        self.chain: tuple[str, ...] = ()
 
     @property
     def kind(self) -> Code:

@@ -9,6 +9,7 @@ from untor.escape.accelerated import IS_BUILT
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
+    from types import FrameType
 
     from untor.runtime.tracebacks import Location, Trail
 
@@ -19,22 +20,22 @@ reports: list[tuple[int, str]] = []
 def report(what: str) -> None:
     """Report something odd about the data of the page that called this function.
 
-    The record has the attributes ``template``, ``line``, ``column`` and ``expression``.
+    The record has the attributes ``template``, ``line``, ``column``, ``expression`` and ``chain``.
     """
     if IS_BUILT:  # pragma: no cover  what is measured are the functions in Python
         reports.append((get_ident(), what))
         return
     import sys  # noqa: PLC0415  loaded by every Python already
 
-    frame = sys._getframe(1)  # noqa: SLF001  as the traceback of an exception would have it
-    while frame.f_back is not None and "__untor_sources__" not in frame.f_globals:
-        frame = frame.f_back
-    if "__untor_sources__" in frame.f_globals:
-        from untor.runtime.tracebacks import location_in_frame  # noqa: PLC0415  it needs this module
+    from untor.runtime.tracebacks import chain_of, location_in_frame  # noqa: PLC0415  it needs this module
 
-        _log(what, location_in_frame(frame))
-    else:
-        _log(what, None)
+    places: list[Location] = []
+    frame: FrameType | None = sys._getframe(1)  # noqa: SLF001  as the traceback of an exception would have it
+    while frame is not None:
+        if "__untor_sources__" in frame.f_globals:
+            places.insert(0, location_in_frame(frame))
+        frame = frame.f_back
+    _log(what, places[-1] if places else None, chain_of(places))
 
 
 def _own_reports() -> list[str]:
@@ -49,10 +50,12 @@ def _own_reports() -> list[str]:
 
 def reported(failed: Callable[..., object], trail: Trail) -> None:
     """Log what a function has reported that a program called, at the place that the program has come to."""
-    from untor.runtime.tracebacks import location_of  # noqa: PLC0415  it needs this module
+    from untor.runtime.tracebacks import chain_of, location_of  # noqa: PLC0415  it needs this module
 
+    found = [location_of(failed.args[0], at) for _, at, _ in trail]  # type: ignore[attr-defined]
+    places = [place for place in found if place is not None]
     for what in _own_reports():
-        _log(what, location_of(failed.args[0], trail[-1][1]))  # type: ignore[attr-defined]
+        _log(what, found[-1], chain_of(places))
 
 
 def forget() -> None:
@@ -60,7 +63,7 @@ def forget() -> None:
     _own_reports()
 
 
-def _log(what: str, place: Location | None) -> None:
+def _log(what: str, place: Location | None, chain: tuple[str, ...]) -> None:
     import logging  # noqa: PLC0415  loaded once there is something to report
 
     logger = logging.getLogger("untor.data")
@@ -73,5 +76,7 @@ def _log(what: str, place: Location | None) -> None:
         "line": line,
         "column": column,
         "expression": place.source.text[place.start : place.end],
+        "chain": chain,
     }
-    logger.warning("%s, line %d, column %d: %s", name, line, column, what, extra=about)
+    where = ", ".join((f"{name}, line {line}, column {column}", *chain))
+    logger.warning("%s: %s", where, what, extra=about)

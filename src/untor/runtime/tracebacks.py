@@ -61,8 +61,10 @@ def failed(compiled: CompiledProgram, error: Exception, trail: Trail) -> Excepti
         if location is not None:
             following = _shown_at(location, compiled, number, values, following)
     error.__traceback__ = following
+    found = [location for location, _, _ in located if location is not None]
     last = located[-1][0] if located else None
     instead = instead_of(error, last, next(iter(compiled.sources.values())))
+    _add_chain(error if instead is None else instead, found)
     if instead is None:
         return error
     instead.__cause__ = error
@@ -123,20 +125,21 @@ class SourceLines:
 
 def replacement_for(error: Exception, sources: Sources, calls: Calls) -> UntorError | None:
     """Return the exception to raise instead; ``None`` to raise the original one again, with its position filled in."""
-    return instead_of(error, _located(error, sources, calls), next(iter(sources.values())))
+    places = _located(error, sources, calls)
+    instead = instead_of(error, places[-1] if places else None, next(iter(sources.values())))
+    _add_chain(error if instead is None else instead, places)
+    return instead
 
 
-def _located(error: BaseException, sources: Sources, calls: Calls) -> Location | None:
-    """Return the innermost place in a template that an exception went through."""
-    innermost: TracebackType | None = None
+def _located(error: BaseException, sources: Sources, calls: Calls) -> list[Location]:
+    """Return the places in templates that an exception went through, outermost first."""
+    traces: list[TracebackType] = []
     trace = error.__traceback__
     while trace is not None:
         if trace.tb_frame.f_globals.get("__untor_sources__") is sources:
-            innermost = trace
+            traces.append(trace)
         trace = trace.tb_next
-    if innermost is None:
-        return None
-    return _at_instruction(innermost.tb_frame, innermost.tb_lasti, innermost.tb_lineno, calls)
+    return [_at_instruction(each.tb_frame, each.tb_lasti, each.tb_lineno, calls) for each in traces[-_MOST_SHOWN:]]
 
 
 def location_in_frame(frame: FrameType) -> Location:
@@ -154,6 +157,39 @@ def _at_instruction(frame: FrameType, instruction: int, at_line: int, calls: Cal
     if kind == "call" and source.text[end - 1 : end] != ")":
         kind = word = ""
     return Location(source, start, max(end, start + 1), kind, word)
+
+
+# --- how the page got there ------------------------------------------------------------------------------------------
+
+_RELATIONS = {"include": "included by", "use": "used by", "layout": "the layout of"}
+_MOST_STEPS = 4
+_MANY = 10
+"""From here on, how often a step repeats is not counted: only the last steps are known."""
+
+
+def chain_of(places: Sequence[Location]) -> tuple[str, ...]:
+    """Return how a page got to the last of several places, innermost step first."""
+    from itertools import groupby  # noqa: PLC0415  only for an error
+    from re import match  # noqa: PLC0415
+
+    found: list[str] = []
+    for number in reversed(range(len(places) - 1)):
+        outer, inside = places[number], places[number + 1 :]
+        step = match(r"<!\s*(include|use|layout)\b", outer.source.text[outer.start : outer.start + _MOST_SHOWN])
+        # Content for slots is the template's own, though a layout or a component prints it.
+        is_own = step is not None and step[1] != "include" and any(each.source is outer.source for each in inside)
+        if step is not None and not is_own:
+            line, _ = outer.source.position(outer.start)
+            found.append(f"{_RELATIONS[step[1]]} {outer.source.name}, line {line}")
+    grouped = [(step, len([*same])) for step, same in groupby(found)]
+    shown = [step if count == 1 else f"{step} ({count if count < _MANY else 'many'} times)" for step, count in grouped]
+    more = len(shown) - _MOST_STEPS
+    return (*shown[:_MOST_STEPS], f"and {more} more") if more > 0 else tuple(shown)
+
+
+def _add_chain(error: Exception, places: Sequence[Location]) -> None:
+    if isinstance(error, UntorError) and not error.problem.chain:
+        error.problem.chain = chain_of(places)
 
 
 # --- both ------------------------------------------------------------------------------------------------------------
