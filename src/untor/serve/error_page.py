@@ -45,6 +45,7 @@ class Shown(NamedTuple):
     line: int
     column: int
     lines: list[ShownLine]
+    chain: tuple[str, ...] = ()
 
 
 class ShownValue(NamedTuple):
@@ -73,7 +74,8 @@ def shown(problem: Problem) -> Shown:
         start = min(max(problem.start - begin, 0), len(text)) if number == line else 0
         stop = min(max(problem.end - begin, start), len(text)) if number == line else 0
         lines.append(ShownLine(number, text[:start], text[start:stop], text[stop:], number == line))
-    return Shown(kind, problem.code, problem.message, hints, source.path or source.name, line, column, lines)
+    file = source.path or source.name
+    return Shown(kind, problem.code, problem.message, hints, file, line, column, lines, problem.chain)
 
 
 def values_of(error: UntorError, context: Mapping[str, object], *, texts: bool) -> list[ShownValue]:
