@@ -39,7 +39,7 @@ def _templates(options: Any) -> Iterator[tuple[str, list[Finding]]]:
 
     try:
         configured = settings()
-        engine = engine_named(options.untor_engine) if options.untor_engine else Engine(options.untor)
+        engine = engine_named(options.untor_engine) if options.untor_engine else Engine(options.untor, reload=True)
     except click.ClickException as error:
         raise pytest.UsageError(error.format_message()) from error
     wanted = CheckOptions(configured.accept, configured.also, configured.most_trusted, engine.policy is not None)

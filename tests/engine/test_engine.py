@@ -212,7 +212,7 @@ def test_own_filters_and_locale() -> None:
         == "1&lt;1 Samstag"
     )
     with pytest.raises(RenderError, match="the locale 'xx' is not known"):
-        Engine(locale="xx").compile("{= d | date =}").render(d=date(2031, 5, 17))
+        engine.compile("{= d | date(locale=l) =}").render(d=date(2031, 5, 17), l="xx")
 
 
 def test_threads() -> None:

@@ -108,7 +108,7 @@ def _chosen(paths: tuple[str, ...], folders: tuple[str, ...], named: str) -> tup
                 page, name = find_page(paths[0], ())
                 site = Engine(page)
                 return site, {site.compiler.loader.name(name)}
-        site = Engine(searched or ["."])
+        site = Engine(searched or ["."], reload=True)
     if not paths:
         return site, None
     return site, {name for path in paths for name in _names(site, path)}

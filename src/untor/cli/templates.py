@@ -67,7 +67,7 @@ def engine_and_page(page: str, folders: tuple[str, ...], engine: str | None) -> 
     named = engine or (settings().engine if not folders else "")
     if not named:
         searched, name = find_page(page, folders)
-        return Engine(searched), name
+        return Engine(searched, reload=True), name
     site_engine = engine_named(named)
     path = Path(page)
     if page.endswith(ENDINGS) and path.is_file():

@@ -7,9 +7,12 @@ from untor.compiler.origin import Origin
 from untor.compiler.settings import CompilerSettings
 from untor.engine.options import (
     checked_attributes,
+    checked_folders,
+    checked_functions,
     checked_name,
     checked_origin,
     checked_script_types,
+    checked_settings,
     one_of,
     with_locale,
 )
@@ -100,9 +103,13 @@ class Engine:
     ) -> None:
         one_of("missing", missing, "error", "empty")
         one_of("calls", calls, "functions", "methods")
+        checked_folders(folders, reload=reload)
+        checked_functions("filter", filters)
+        checked_functions("helper", helpers)
+        checked_settings(locale, timezone, clock)
         for option, value in {"url_schemes": url_schemes, "resource_origins": resource_origins}.items():
             if isinstance(value, str):
-                raise ValueError(f"{option} must be a collection, like {{{value!r}}}, not one text")  # noqa: TRY004
+                raise ValueError(f"{option} must be a collection, like {{{value!r}}}, not a string")  # noqa: TRY004
         self.locale = locale
         self.policy = policy
         self.filters = built_in(LocaleSettings(locale, timezone, clock))
@@ -234,7 +241,11 @@ class Engine:
         ``untor check`` reports the same.
         """
         from untor.check.checker import CheckOptions, check  # noqa: PLC0415  loaded when it is used
+        from untor.check.suppressions import why_not  # noqa: PLC0415
 
+        for code in (*also, *(accepted or ())):
+            if trouble := why_not(code):
+                raise ValueError(f'there is no rule "{code}". {trouble}')
         return check(self.compiler, CheckOptions(accepted or {}, also, most_trusted, self.policy is not None)).findings
 
     def filter(self, function: Function) -> Function:

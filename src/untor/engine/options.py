@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import os
 from functools import partial
 
+from untor.diagnostics.wording import with_article
 from untor.escape.origins import origin_of
 from untor.filters import NAMES
+from untor.filters.locales import locale_named, zone_named
+from untor.runtime.filter_error import FilterProblem
+from untor.types.parameter_types import is_mapping
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -19,12 +24,69 @@ def one_of(option: str, value: str, *allowed: str) -> None:
         raise ValueError(f"{option} must be {words}, not {value!r}")
 
 
+def checked_folders(folders: object, *, reload: bool) -> None:
+    """Check the folders of templates. With ``reload``, a folder may come into being later."""
+    if isinstance(folders, str | os.PathLike):
+        paths: list[object] = [folders]
+    elif isinstance(folders, list | tuple):
+        paths = [*folders]
+    elif is_mapping(folders):
+        paths = [path for several in folders.values() for path in _several(several)]  # type: ignore[attr-defined]
+    else:
+        article = with_article(type(folders).__name__)
+        raise ValueError(f"folders must be a path, a list of paths, or a mapping of prefixes to paths, not {article}")
+    for path in paths:
+        if not isinstance(path, str | os.PathLike):
+            raise ValueError(f"a folder must be a path, not {with_article(type(path).__name__)}")  # noqa: TRY004
+        if not reload and not os.path.isdir(path):  # noqa: PTH112  pathlib is not loaded to render a page
+            raise ValueError(f'there is no folder "{os.fspath(path)}"')
+
+
+def _several(paths: object) -> list[object]:
+    return [*paths] if isinstance(paths, list | tuple) else [paths]
+
+
+def checked_functions(kind: str, functions: object) -> None:
+    """Check filters or helpers."""
+    if functions is None:
+        return
+    if not is_mapping(functions):
+        article = with_article(type(functions).__name__)
+        raise ValueError(f"{kind}s must be a mapping of names to functions, not {article}")
+    for name, function in functions.items():  # type: ignore[attr-defined]
+        if not callable(function):
+            article = with_article(type(function).__name__)
+            raise ValueError(f'the {kind} "{name}" must be a function, not {article}')  # noqa: TRY004
+
+
+def checked_settings(locale: object, timezone: object, clock: object) -> None:
+    """Check the locale, the time zone and the clock."""
+    for option, value in {"locale": locale, "timezone": timezone}.items():
+        if not isinstance(value, str):
+            raise ValueError(f"{option} must be a string, not {with_article(type(value).__name__)}")  # noqa: TRY004
+    if clock is not None and not callable(clock):
+        raise ValueError(f"clock must be a function without arguments, not {with_article(type(clock).__name__)}")
+    try:
+        if locale != _NO_QUESTION:
+            locale_named(locale)
+        if timezone:
+            zone_named(timezone)
+    except FilterProblem as error:
+        raise ValueError(str(error).removesuffix(".")) from None
+
+
+_NO_QUESTION = "en"
+"""The locale that there always is: nothing is loaded to find that out."""
+
+
 def checked_name(kind: str, name: str) -> str:
     """Return a name for a filter or helper. Raises ``ValueError`` for what cannot be one."""
     from untor.language.tokens import KEYWORDS  # noqa: PLC0415  only where there are any
 
     if not isinstance(name, str) or not name.isidentifier() or name.startswith("_") or name in KEYWORDS:
-        raise ValueError(f"{name!r} cannot be the name of a {kind}: templates could not write it")
+        raise ValueError(
+            f"{name!r} cannot be the name of a {kind}: a name has letters, digits and _, and does not begin with _"
+        )
     if kind == "filter" and name in NAMES:
         raise ValueError(f'there is a built-in filter "{name}"; give yours another name')
     return name

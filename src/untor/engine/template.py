@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from untor.diagnostics.problem import suggestion
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import AsyncIterator, Callable, Coroutine, Iterator, Mapping
@@ -105,7 +107,8 @@ class Template:
         def __getattr__(self, name: str) -> Callable[..., object]:
             """Compile the other ways to render; those that are there already are not asked for here."""
             if name not in _OTHER_WAYS:
-                raise AttributeError(f"a template has no attribute {name!r}", name=name, obj=self)
+                near = suggestion(name, (each for each in (*dir(type(self)), *_OTHER_WAYS) if not each.startswith("_")))
+                raise AttributeError(f"a template has no attribute {name!r}. {near}".strip(), name=name, obj=self)
             way = self._engine.compiler.compile(self._origin, name).render
             setattr(self, name, way)
             return way

@@ -12,6 +12,9 @@ if TYPE_CHECKING:
     from typing import Never
 
 
+_NO_REASON = object()
+
+
 class _Trusted:
     """A value with the reason why it can be trusted; both are text and never change."""
 
@@ -20,17 +23,25 @@ class _Trusted:
     _value: str
     _reason: str
 
-    def __init__(self, value: str, *, reason: str) -> None:
-        """Vouch for ``value``; ``reason`` says how it became safe. Raises ``TypeError`` and ``ValueError``."""
-        name = type(self).__name__
-        if not isinstance(value, str):
-            raise TypeError(f"{name} takes text, not {type(value).__name__}")
-        if not isinstance(reason, str):
-            raise TypeError(f"the reason of {name} is text, not {type(reason).__name__}")
-        if not reason.strip():
-            raise ValueError(f"{name} needs a reason: say what makes the value safe")
-        object.__setattr__(self, "_value", str.__str__(value))
-        object.__setattr__(self, "_reason", str.__str__(reason))
+    if TYPE_CHECKING:
+
+        def __init__(self, value: str, *, reason: str) -> None: ...
+
+    else:
+
+        def __init__(self, value: object, *, reason: object = _NO_REASON) -> None:
+            """Vouch for ``value``; ``reason`` says how it became safe. Raises ``TypeError`` and ``ValueError``."""
+            name = type(self).__name__
+            if reason is _NO_REASON:
+                raise TypeError(f'{name} needs a reason: {name}(text, reason="…") says what makes the value safe')
+            if not isinstance(value, str):
+                raise TypeError(f"{name} takes text, not {type(value).__name__}")
+            if not isinstance(reason, str):
+                raise TypeError(f"the reason of {name} is text, not {type(reason).__name__}")
+            if not reason.strip():
+                raise ValueError(f"{name} needs a reason: say what makes the value safe")
+            object.__setattr__(self, "_value", str.__str__(value))
+            object.__setattr__(self, "_reason", str.__str__(reason))
 
     def __init_subclass__(cls, **_: object) -> None:
         if cls.__bases__ != (_Trusted,) or cls.__module__ != __name__:

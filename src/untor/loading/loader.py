@@ -7,6 +7,7 @@ from itertools import islice
 
 from untor.diagnostics.problem import Problem, suggestion
 from untor.diagnostics.source import Source
+from untor.diagnostics.wording import with_article
 from untor.errors import MarkError, TemplateMissing
 
 TYPE_CHECKING = False
@@ -139,7 +140,7 @@ def _is_inside(path: str, folder: str) -> bool:
 def _trouble(name: str) -> str:
     """Say why a name can be none of a template; empty when it can."""
     if not isinstance(name, str):
-        return "names are text"
+        return f"names are strings, and this is {with_article(type(name).__name__)}"
     if not name.strip():
         return "it is empty"
     if "\0" in name or "\\" in name:

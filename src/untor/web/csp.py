@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+from untor.diagnostics.problem import suggestion
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Collection, Mapping
@@ -18,6 +20,15 @@ DIRECTIVES: dict[str, str] = {
     "frame-ancestors": "'self'",
 }
 """The default directives; nonces or hashes of scripts and styles are added."""
+
+KNOWN = frozenset(
+    # CSP 3 §6, with those of Reporting, Mixed Content, Upgrade Insecure Requests and Trusted Types
+    """base-uri block-all-mixed-content child-src connect-src default-src fenced-frame-src font-src form-action
+    frame-ancestors frame-src img-src manifest-src media-src object-src prefetch-src report-to report-uri
+    require-trusted-types-for sandbox script-src script-src-attr script-src-elem style-src style-src-attr style-src-elem
+    trusted-types upgrade-insecure-requests webrtc worker-src""".split()
+)
+"""The directives that there are."""
 
 _NAME = re.compile("[a-z][a-z0-9-]*")
 _VALUE = re.compile("[ -+\\-:<-~]*")
@@ -102,6 +113,9 @@ def _policy(
 def _name(name: str) -> str:
     if not isinstance(name, str) or not _NAME.fullmatch(name):
         raise ValueError(f'{name!r} cannot be the name of a directive, like "img-src"')
+    if name not in KNOWN:
+        near = suggestion(name, KNOWN, f"Directives are {', '.join(sorted(KNOWN))}.")
+        raise ValueError(f'there is no directive "{name}". {near}')
     return name
 
 

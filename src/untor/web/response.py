@@ -102,8 +102,9 @@ class Page:
         self.stream = stream
         self.nonce = ""
         """The nonce of this answer; empty without a policy that has one."""
-        if not 200 <= status <= 599:  # noqa: PLR2004  RFC 9110 §15; those below are no answers yet
-            raise ValueError(f"status must be a number from 200 to 599, not {status!r}")
+        # RFC 9110 §15; those below 200 are not answers yet.
+        if isinstance(status, bool) or not isinstance(status, int) or not 200 <= status <= 599:  # noqa: PLR2004
+            raise ValueError(f"status must be an integer from 200 to 599, not {status!r}")
         hashes: dict[str, list[str]] | None = None
         if policy is not None and policy.hashes:
             hashes = template.hashes
