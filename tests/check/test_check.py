@@ -177,7 +177,7 @@ def test_clean(tmp_path: Path) -> None:
         (["check", "--engine", "site"], 2, "Error: 'site' is not MODULE:NAME, like site.views:pages."),
         (["check", "--engine", "gone.away:x"], 2, "Error: The engine gone.away:x cannot be had: ModuleNotFoundError"),
         (["check", "--engine", "json:loads"], 2, "Error: The engine json:loads cannot be had: TypeError"),
-        (["check", "--engine", "json:dumps.__name__"], 2, "Error: json:dumps.__name__ is no engine but str."),
+        (["check", "--engine", "json:dumps.__name__"], 2, "Error: json:dumps.__name__ is not an engine, but a str."),
         (["check", "empty"], 2, "Error: There are no templates in empty."),
         (["check", "base/places.html", "base/message.html"], 1, ""),
         (["check", "base/message.html", "theme"], 1, ""),

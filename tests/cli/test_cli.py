@@ -84,7 +84,7 @@ PROBLEMS = [
     (
         ["render", "../board"],
         1,
-        "untor: '../board' is no name of a template: it has an empty part, . or .. in it.\n"
+        "untor: '../board' is not a valid name of a template: it has an empty part, . or .. in it.\n"
         "  Names are relative to the templates' folders, with / between folders.\n",
     ),
     (
@@ -96,7 +96,7 @@ PROBLEMS = [
     (
         ["render", "board", "--data", "latin.json"],
         1,
-        "untor: latin.json, line 1, column 3: This is not UTF-8: the byte 0xE9 cannot stand here.\n",
+        "untor: latin.json, line 1, column 3: This is not UTF-8: the byte 0xE9 is not valid here.\n",
     ),
     (
         ["render", "board", "--data", "gone.json"],
@@ -112,7 +112,7 @@ PROBLEMS = [
     (
         ["render", "latin"],
         1,
-        "untor: latin.html, line 1, column 5: This file is not UTF-8: the byte 0xE9 cannot stand here.\n"
+        "untor: latin.html, line 1, column 5: This file is not UTF-8: the byte 0xE9 is not valid here.\n"
         "  1 | <p>a�\n    |     ^\n  Save the template as UTF-8.\n",
     ),
     (

@@ -124,7 +124,7 @@ def test_types(kind: str) -> None:
             render(x=wrong)
     assert engine.compile(f"<! takes x: {kind} = None !>{{= x is None =}}").render(x=None) == "True"
     assert engine.compile("<! takes x: any !>{= x is None =}").render(x=None) == "True"
-    with pytest.raises(MissingValue, match="This template takes x"):
+    with pytest.raises(MissingValue, match="This template requires x"):
         engine.compile(f"<! takes x: {kind} !>").render(xs=fits)
 
 

@@ -227,7 +227,7 @@ def test_serve_troubles(site: Path) -> None:
         (["--port", str(port)], 2, use),
         (["nowhere"], 2, "Error: nowhere does not exist.\n"),
         (["static/a.css"], 2, "Error: static/a.css is no folder.\n"),
-        (["--host", "nowhere.invalid"], 2, "untor: nowhere.invalid is no address of this machine: "),
+        (["--host", "nowhere.invalid"], 2, "untor: nowhere.invalid is not an address of this machine: "),
         (["--data", "no.json"], 1, "untor: The data file cannot be read: no.json: no such file or directory.\n"),
         (["--engine", "views:pages"], 2, "Error: The engine views:pages cannot be had: ModuleNotFoundError: No module named 'views'\n"),
         (["--port", "70000"], 2, "Error: Invalid value for '--port': 70000 is not in the range 0<=x<=65535.\n"),

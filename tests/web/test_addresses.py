@@ -128,7 +128,7 @@ def test_wrong_call(static: Path, call: str, trouble: str) -> None:
 
 
 @pytest.mark.parametrize(("value", "trouble"), [
-    (None, "is None, which is no path segment."), ("", "is '', which is no path segment."), ("..", "is '..', which"),
+    (None, "is None, which is not a path segment."), ("", "is '', which is not a path segment."), ("..", "is '..', which"),
     (["a", "."], "is '.', which"), ([], "is '', which"), (b"x", "which cannot be in a path"),
 ])  # fmt: skip
 def test_wrong_parameter(value: object, trouble: str) -> None:

@@ -10,6 +10,7 @@ from pathlib import Path
 import click
 
 from untor.cli.pyproject import settings
+from untor.diagnostics.wording import with_article
 from untor.engine.engine import Engine
 from untor.loading.loader import ENDINGS
 
@@ -58,7 +59,7 @@ def engine_named(name: str) -> Engine:
     except Exception as error:  # a site's own code may fail in any way
         raise click.UsageError(f"The engine {name} cannot be had: {type(error).__name__}: {error}") from error
     if not isinstance(engine, Engine):
-        raise click.UsageError(f"{name} is no engine but {type(engine).__name__}.")
+        raise click.UsageError(f"{name} is not an engine, but {with_article(type(engine).__name__)}.")
     return engine
 
 

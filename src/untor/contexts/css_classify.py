@@ -180,7 +180,7 @@ def _in_selector(style: Style) -> Place | Refusal:
 
 
 def _as_code(style: Style) -> Refusal:
-    return refused(f"in the property {style.property}", "browsers run it as code", "Take it away.")
+    return refused(f"in the property {style.property}", "browsers run it as code", "Remove it.")
 
 
 def _in_comment(_: Style) -> Refusal:

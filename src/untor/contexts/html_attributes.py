@@ -244,7 +244,9 @@ def _foreign(element: str, attribute: str, where: str, fixed: Fixed) -> Meaning 
         target = fixed.get("attributename")
         decides = target is None or target.rpartition(":")[2] in _NOT_ANIMATED or target.startswith("on")
         if decides or target in DECISIONS:
-            return refused(where, "it may change where a link leads", "Give it a fixed attributeName that is no link.")
+            return refused(
+                where, "it may change where a link leads", "Give it a fixed attributeName that links nowhere."
+            )
         return Meaning("style-value" if target in _PRESENTATION else "plain")
     return Meaning("style-value" if attribute in _PRESENTATION else "plain")
 

@@ -55,7 +55,7 @@ def _read(octets: bytes, name: str, types: Mapping[str, str], delimiter: str) ->
     source = text_of(octets, name)
     shape = "CSV" if delimiter == "," else "TSV"
     if "\0" in source.text:
-        raise wrong(source, source.text.index("\0"), shape, "a NUL stands in it")
+        raise wrong(source, source.text.index("\0"), shape, "it contains a NUL character")
     reader = csv.reader(io.StringIO(source.text, newline=""), delimiter=delimiter, strict=True)
     rows: list[dict[str, object]] = []
     names: list[str] = []
@@ -70,7 +70,7 @@ def _read(octets: bytes, name: str, types: Mapping[str, str], delimiter: str) ->
             elif len(cells) != len(names):
                 count = counted(len(cells), "cell")
                 trouble = f"this row has {count}, and the first line {len(names)}"
-                remedy = "A cell with the delimiter, a quote or a line break in it stands in double quotes."
+                remedy = "A cell with the delimiter, a quote or a line break in it must be in double quotes."
                 raise wrong(source, offset_of(source, line), shape, trouble, remedy)
             else:
                 pairs = zip(names, cells, strict=True)

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
     from untor.diagnostics.source import Source
 
-_MESSAGES = {"syntax error": "something stands here that is no markup"}
+_MESSAGES = {"syntax error": "this is not markup"}
 
 
 class XmlNode:
@@ -125,7 +125,7 @@ def read_xml(octets: bytes, name: str) -> dict[str, object]:
         builder.end(_tag(tag))
 
     def refuse(*_: object) -> None:
-        trouble = "a document type stands in it, which could define entities or fetch other files"
+        trouble = "it has a document type, which could define entities or load other files"
         raise wrong(source, here(), "XML that is data alone", trouble, "Take the <!DOCTYPE …> away.")
 
     parser.StartElementHandler, parser.EndElementHandler = start, end

@@ -39,7 +39,7 @@ def read_yaml(octets: bytes, name: str) -> object:
         raise wrong(source, mark.index if mark else 0, "YAML", trouble, remedy) from None
     except yaml.YAMLError as error:
         position = getattr(error, "position", 0)
-        raise wrong(source, position, "YAML", "a character in it cannot stand in YAML") from None
+        raise wrong(source, position, "YAML", "it contains a character that YAML does not allow") from None
     except RecursionError:
         raise wrong(source, 0, "YAML that can be read", "it is nested too deeply") from None
     except ValueError as error:

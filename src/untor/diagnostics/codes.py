@@ -65,7 +65,7 @@ CODES: dict[str, Code] = {
     "print-empty": Code(
         "MarkError",
         "This print mark is empty.",
-        "Say what to print: {{= vessel.name =}}",
+        "Write what to print: {{= vessel.name =}}",
         "<p>{= =}</p>",
         "<p>{= call.note =}</p>",
         _CALL,
@@ -80,7 +80,7 @@ CODES: dict[str, Code] = {
     ),
     "markup-declaration": Code(
         "MarkError",
-        "A browser reads this as a broken comment, and it is no step either.",
+        "Browsers read this as a broken comment, and it is not a step.",
         "A step begins with a keyword: {steps}. For an HTML comment write <!-- … -->.",
         "<!element><p>Berths</p>",
         "<!-- element --><p>Berths</p>",
@@ -110,8 +110,8 @@ CODES: dict[str, Code] = {
     ),
     "end-extra": Code(
         "MarkError",
-        'This "end" closes nothing: no step is open here.',
-        "Take it away, or look for the step that it should close.",
+        'This "end" closes nothing: no step is open.',
+        "Remove it, or look for the step that it should close.",
         "<! if call.note !><p>{= call.note =}</p><! end !><! end !>",
         "<! if call.note !><p>{= call.note =}</p><! end !>",
         _CALL,
@@ -126,7 +126,7 @@ CODES: dict[str, Code] = {
     ),
     "branch-misplaced": Code(
         "MarkError",
-        '"{word}" stands where no {owners} is open.',
+        'There is no open {owners} for this "{word}".',
         "It belongs between {example} and its end.",
         "<! else !><p>No calls.</p>",
         "<! if calls !><p>Calls.</p><! else !><p>No calls.</p><! end !>",
@@ -159,16 +159,16 @@ CODES: dict[str, Code] = {
     "too-deep": Code(
         "MarkError",
         "This is nested more than {most} levels deep.",
-        "Give inner pieces a name with <! let !>, or prepare the value in the view.",
+        "Name an inner part with <! let !>, or prepare the value in the view.",
     ),
     "too-long": Code(
         "MarkError",
         "More than {most} of these follow one another.",
-        "Give a part of it a name with <! let !>, or prepare the value in the view.",
+        "Name a part of it with <! let !>, or prepare the value in the view.",
     ),
     "not-utf8": Code(
         "MarkError",
-        "This file is not UTF-8: the byte {byte} cannot stand here.",
+        "This file is not UTF-8: the byte {byte} is not valid here.",
         "Save the template as UTF-8.",
     ),
     # --- expressions -------------------------------------------------------------------------------------------
@@ -182,8 +182,8 @@ CODES: dict[str, Code] = {
     ),
     "expression-unexpected": Code(
         "MarkError",
-        "{found} cannot stand here{expected}.",
-        "A mark holds one expression; operators stand between values.",
+        "Unexpected {found}{expected}.",
+        "A mark has one expression, with operators between its values.",
         "<p>{= call.note call.berth =}</p>",
         "<p>{= call.note =}{= call.berth =}</p>",
         _CALL,
@@ -197,7 +197,7 @@ CODES: dict[str, Code] = {
     ),
     "string-unclosed": Code(
         "MarkError",
-        "This text is never closed.",
+        "This string is never closed.",
         "Close it with {quote} on the same line; write \\n for a line break in it.",
         '<p>{= call.note ?? "none =}</p>',
         '<p>{= call.note ?? "none" =}</p>',
@@ -205,21 +205,21 @@ CODES: dict[str, Code] = {
     ),
     "string-escape": Code(
         "MarkError",
-        "{escape} is no escape of a text.",
+        "{escape} is not a valid escape sequence.",
         "There are \\n \\r \\t \\\\ \\\" \\' \\xHH \\uHHHH \\UHHHHHHHH; write \\\\ for a backslash.",
         r'<p>{= "a\q" =}</p>',
         r'<p>{= "a\\q" =}</p>',
     ),
     "number-bad": Code(
         "MarkError",
-        '"{number}" is no number.',
+        '"{number}" is not a valid number.',
         "Numbers look like 12, 1_000, 0.5 or 2e6.",
         "<p>{= 12x =}</p>",
         "<p>{= 12 =}</p>",
     ),
     "name-private": Code(
         "MarkError",
-        'Names that begin with "_" are out of reach of templates: "{word}".',
+        'Names that begin with "_" cannot be used in templates: "{word}".',
         "Give the value a public name in the view.",
         "<p>{= call.__class__ =}</p>",
         "<p>{= call.note =}</p>",
@@ -227,8 +227,8 @@ CODES: dict[str, Code] = {
     ),
     "argument-repeated": Code(
         "MarkError",
-        'The argument "{word}" is given twice.',
-        "Leave one of them out.",
+        'The argument "{word}" is passed twice.',
+        "Remove one of them.",
         "<p>{= call.note | clip(n=3, n=4) =}</p>",
         "<p>{= call.note | clip(n=3) =}</p>",
         _CALL,
@@ -281,7 +281,7 @@ CODES: dict[str, Code] = {
     ),
     "position-alone": Code(
         "MarkError",
-        'The position "{name}" of a loop is not a value by itself.',
+        'The position "{name}" of a loop is not a value itself.',
         "Use {name}.number, .index, .first, .last, .odd, .even or .total.",
         "<! for call in calls as row !>{= row =}<! end !>",
         "<! for call in calls as row !>{= row.number =}<! end !>",
@@ -290,15 +290,15 @@ CODES: dict[str, Code] = {
     # --- pieces put together -----------------------------------------------------------------------------------
     "layout-late": Code(
         "MarkError",
-        "The layout must be said first, and once.",
-        "Only white space, remarks and takes may stand before <! layout !>.",
+        "The layout step must come first, and only once.",
+        "Only white space, remarks and takes are allowed before <! layout !>.",
         '<p>quay</p><! layout "frame" !>',
         '<! layout "frame" !><p>quay</p>',
     ),
     "takes-late": Code(
         "MarkError",
-        "What a template takes must be said first, and once.",
-        "Only white space, remarks and the layout may stand before <! takes !>.",
+        "The takes step must come first, and only once.",
+        "Only white space, remarks and the layout are allowed before <! takes !>.",
         "<p>quay</p><! takes berth: str !>",
         "<! takes berth: str !><p>quay</p>",
         {"berth": "N1"},
@@ -313,8 +313,8 @@ CODES: dict[str, Code] = {
     ),
     "into-misplaced": Code(
         "MarkError",
-        'An "into" stands at the top of a page with a layout, or directly in a "use".',
-        "Take it out of the step around it, or say which layout it is for.",
+        'An "into" is only allowed at the top of a page with a layout, or directly in a "use".',
+        "Move it out of the step around it, or name the layout that it is for.",
         "<! into title !>Berths<! end !>",
         '<! layout "frame" !><! into title !>Berths<! end !>',
     ),
@@ -341,14 +341,14 @@ CODES: dict[str, Code] = {
     ),
     "fallback-misplaced": Code(
         "MarkError",
-        '"fallback" stands outside of an "into".',
+        '"fallback" is only allowed in an "into".',
         "It prints the slot's own content inside the content for the slot.",
         "<! fallback !>",
         '<! layout "frame" !><! into title !>Berths of <! fallback !><! end !>',
     ),
     "part-misplaced": Code(
         "MarkError",
-        "A part stands at the top of its file, not inside another step.",
+        "A part is only allowed at the top of its file, not inside another step.",
         "Move it out; parts may be included before they are defined.",
         "<! if calls !><! part row(call) !><p></p><! end !><! end !>",
         "<! part row(call) !><p></p><! end !><p>quay</p>",
@@ -378,22 +378,22 @@ CODES: dict[str, Code] = {
     ),
     "circular": Code(
         "MarkError",
-        "This goes round in a circle: {circle}.",
-        "Take one of the steps out. Only parts may include themselves.",
+        "Circular include: {circle}.",
+        "Remove one of the steps. Only parts may include themselves.",
         '<! include "circle" !>',
         '<! include "note" !>',
     ),
     "argument-missing": Code(
         "MarkError",
-        '"{target}" needs {word}, which is not given here.',
-        "Pass it on: {word}=…. It takes {takes}.",
+        '"{target}" requires {word}, which is not passed here.',
+        "Pass it: {word}=…. It takes {takes}.",
         "<! part row(call) !><p>{= call.name =}</p><! end !><! include row !>",
         "<! part row(call) !><p>{= call.name =}</p><! end !><! include row call=calls[0] !>",
         _CALLS,
     ),
     "argument-unknown": Code(
         "MarkError",
-        '"{target}" does not take "{word}".',
+        '"{target}" has no parameter "{word}".',
         "{near}",
         "<! part row(call) !><p>{= call.name =}</p><! end !><! include row cal=calls[0] !>",
         "<! part row(call) !><p>{= call.name =}</p><! end !><! include row call=calls[0] !>",
@@ -401,7 +401,7 @@ CODES: dict[str, Code] = {
     ),
     "call-refused": Code(
         "MarkError",
-        "Only a function of the context or a helper can be called here.",
+        "Only functions of the context and helpers can be called here.",
         "Write its name, with its arguments in brackets: link(3). For other work use a filter: value | filter.",
         "<p>{= (call.note + 'x')() =}</p>",
         "<p>{= call.note =}</p>",
@@ -410,7 +410,7 @@ CODES: dict[str, Code] = {
     # --- places ------------------------------------------------------------------------------------------------
     "place-refused": Code(
         "PlacementError",
-        "A value cannot stand {place}: {reason}.",
+        "A value is not allowed {place}: {reason}.",
         "{remedy}",
         "<{= call.note =}>quay</p>",
         "<p>{= call.note =}</p>",
@@ -418,7 +418,7 @@ CODES: dict[str, Code] = {
     ),
     "place-active": Code(
         "PlacementError",
-        "A value cannot stand {place}: {reason}.",
+        "A value is not allowed {place}: {reason}.",
         "{remedy}",
         '<p ng-if="{= call.note =}">quay</p>',
         '<p data-note="{= call.note =}">quay</p>',
@@ -426,7 +426,7 @@ CODES: dict[str, Code] = {
     ),
     "place-unquoted": Code(
         "PlacementError",
-        "A value cannot be only a part of an attribute value without quotes.",
+        "A value is not allowed as a part of an attribute value without quotes.",
         'Put the whole attribute value in quotes: {name}="…"',
         "<p class=call-{= call.vessel.id =}>quay</p>",
         '<p class="call-{= call.vessel.id =}">quay</p>',
@@ -434,7 +434,7 @@ CODES: dict[str, Code] = {
     ),
     "place-reference": Code(
         "PlacementError",
-        "A value cannot stand inside the unfinished character reference {reference}.",
+        "A value is not allowed inside the unfinished character reference {reference}.",
         "Write &amp; for an ampersand, or finish the reference with a semicolon.",
         "<p>&#{= call.vessel.id =};</p>",
         "<p>&amp;#{= call.vessel.id =};</p>",
@@ -442,7 +442,7 @@ CODES: dict[str, Code] = {
     ),
     "place-percent": Code(
         "PlacementError",
-        "A value or step cannot stand inside the unfinished percent-encoding {text}.",
+        "A value or step is not allowed inside the unfinished percent-encoding {text}.",
         "Write %25 for a percent sign, or finish the encoding in the fixed text.",
         '<a href="/v/%2{= call.vessel.id =}">quay</a>',
         '<a href="/v/%20{= call.vessel.id =}">quay</a>',
@@ -464,7 +464,7 @@ CODES: dict[str, Code] = {
     "xml-subset": Code(
         "PlacementError",
         "A doctype with declarations in it cannot be followed.",
-        "Take the part in square brackets away.",
+        "Remove the part in square brackets.",
     ),
     "branches-differ": Code(
         "PlacementError",
@@ -500,7 +500,7 @@ CODES: dict[str, Code] = {
     ),
     "step-inside": Code(
         "PlacementError",
-        "A step cannot stand {place}.",
+        "A step is not allowed {place}.",
         "{remedy}",
         "<p <! if call.note !>hidden<! end !>class='a'>quay</p>",
         "<p <! if call.note !>hidden<! end !> class='a'>quay</p>",
@@ -516,7 +516,7 @@ CODES: dict[str, Code] = {
     ),
     "head-after-text": Code(
         "PlacementError",
-        "A value stands before <{name}>, which belongs into the head of the page.",
+        "There is a value before <{name}>, which belongs in the head of the page.",
         "A value there would end the head before <{name}>. Put the value after it, or into the body.",
         "{= call.note =}<title>Berths</title>",
         "<title>Berths</title><p>{= call.note =}</p>",
@@ -574,11 +574,11 @@ CODES: dict[str, Code] = {
     "attribute-refused": Code(
         "RenderError",
         "Templates cannot look into a {type}.",
-        "Take what the page needs out of it in the view.",
+        "Pass from the view what the page needs of it.",
     ),
     "takes-missing": Code(
         "MissingValue",
-        "This template takes {word}, and the page was not given it.",
+        "This template requires {word}, which was not passed.",
         "{near}",
         "<! takes berth !><p>{= berth =}</p>",
         '<! takes berth = "none" !><p>{= berth =}</p>',
@@ -614,7 +614,7 @@ CODES: dict[str, Code] = {
     ),
     "recursion": Code(
         "RenderError",
-        "This goes on without end: something includes or calls itself again and again.",
+        "Infinite recursion: a part, a template or a function calls itself without an end.",
         "Give the recursion an end with <! if !>.",
         "<! part row(n) !><! include row n=n !><! end !><! include row n=1 !>",
         "<! part row(n) !>{= n =}<! if n !><! include row n=n-1 !><! end !><! end !><! include row n=1 !>",
@@ -675,7 +675,7 @@ CODES: dict[str, Code] = {
     "template-missing": Code("TemplateMissing", 'There is no template "{word}".', "{near}"),
     "template-name": Code(
         "TemplateMissing",
-        "{word} is no name of a template: {trouble}.",
+        "{word} is not a valid name of a template: {trouble}.",
         "Names are relative to the templates' folders, with / between folders.",
     ),
     "template-unreadable": Code("TemplateMissing", 'The template "{word}" cannot be read: {trouble}.', ""),

@@ -29,14 +29,14 @@ RULES: dict[str, Code] = {
         "<main><section><h1>Arrivals</h1></section></main>",
     ),
     "element-wrong-end": _rule(
-        "This </{end}> stands where <{name}> from line {line} is open.",
+        "This </{end}> does not match <{name}> from line {line}, which is still open.",
         "Write </{name}> here, or close the <{name}> before it.",
         "<div><nav><a href='/'>Home</a></div></div>",
         "<div><nav><a href='/'>Home</a></nav></div>",
     ),
     "element-extra-end": _rule(
         "This </{name}> closes nothing.",
-        "Take it away, or look for the <{name}> that it should close.{more}",
+        "Remove it, or look for the <{name}> that it should close.{more}",
         "<ul><li>Berth 4</li></ul></div>",
         "<ul><li>Berth 4</li></ul>",
     ),
@@ -137,7 +137,7 @@ RULES: dict[str, Code] = {
     ),
     "accept-unused": _rule(
         'This accepts "{word}", but there is nothing of the kind here.',
-        "Take it away. It counts for its own line, or alone on its line for the next.",
+        "Remove it. It counts for its own line, or alone on its line for the next.",
         "<! note accept opener: our own site !><p>Quay</p>",
         "<p>Quay</p>",
     ),

@@ -92,12 +92,12 @@ class ExpressionParser:
             text = self.source.text[: token.start].rstrip()
             hint = hints.OPERATORS.get(text[-2:])
             return self.problem("expression-end", len(text) - 1, len(text), hint=hint, expected=expected or "a value")
-        words = {"name": f'The name "{token.text}"', "number": f"The number {token.text}"}
-        found = words.get(token.kind, f"The text {token.text}" if token.kind == "string" else f'"{token.text}"')
+        words = {"name": f'name "{token.text}"', "number": f"number {token.text}"}
+        found = words.get(token.kind, f"string {token.text}" if token.kind == "string" else f'"{token.text}"')
         start, hint = token.start, self.hint(token, expected)
         if token.kind == "operator" and not hint and (known := unexpected_text(self.source, token.start)):
             return SyntaxProblem(known)
-        wanted = f"; {expected} should" if expected else ""
+        wanted = f"; expected {expected}" if expected else ""
         return self.problem("expression-unexpected", start, token.end, found=found, expected=wanted, hint=hint)
 
     def hint(self, token: Token, expected: str) -> str | None:

@@ -39,7 +39,7 @@ def bound(host: str, port: int) -> socket.socket:
     try:
         family, kind, protocol, _, address = socket.getaddrinfo(host, port, type=socket.SOCK_STREAM)[0]
     except (OSError, UnicodeError) as error:
-        raise CannotServe(f"{host} is no address of this machine: {error}") from None
+        raise CannotServe(f"{host} is not an address of this machine: {error}") from None
     listening = socket.socket(family, kind, protocol)
     listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:

@@ -140,5 +140,5 @@ def _text(name: str, value: object) -> str:
         raise FilterProblem(f'the parameter "{name}" is {error.what}, which cannot be in a path.') from None
     if text in _NO_SEGMENTS:
         what = "None" if value is None else repr(text)
-        raise FilterProblem(f'the parameter "{name}" is {what}, which is no path segment.')
+        raise FilterProblem(f'the parameter "{name}" is {what}, which is not a path segment.')
     return text

@@ -57,7 +57,7 @@ class Assets:
     def find(self, name: object) -> tuple[str, Path]:
         """Return the URL of a static file without its fingerprint, and the file. Raises ``FilterProblem``."""
         if not isinstance(name, str) or not name or "\0" in name or "\\" in name or name.startswith("/"):
-            raise FilterProblem(f"{name!r} is no name of a static file, like 'site.css' or 'icons/berth.svg'.")
+            raise FilterProblem(f"{name!r} is not a valid name of a static file, like 'site.css' or 'icons/berth.svg'.")
         parts = name.split("/")
         for url, folder in self.entries:
             path = folder.joinpath(*parts)
