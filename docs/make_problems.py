@@ -52,7 +52,7 @@ RULES_HEAD = """# Rules
 
 What `untor check` finds besides [problems](problems.md): pages that render all the same, but are wrong or risky. Each
 rule has an example that breaks it, and the mended one. A rule is accepted, with a reason, by a note or for a whole
-site; see [See it and prove it](checking.md). This page is made from the table that the messages come from.
+site; see [Checking](checking.md). This page is made from the table that the messages come from.
 """
 
 
