@@ -14,7 +14,7 @@ _WORD = re.compile(r"(?<!{){\w+}(?!})")
 
 HEAD = """# Problems
 
-Everything that Untor can find wrong, by its code: what the message says, an example that causes it, and the mended one.
+Everything that Untor can find wrong, by its code: what the message says, an example that causes it, and the fixed one.
 This page is made from the table that the messages come from.
 """
 
@@ -38,7 +38,7 @@ def section(engine: Engine, kind: Code) -> str:
     try:
         engine.compile(kind.failing, "page.html").render(kind.data)
     except UntorError as error:
-        shown = ["```", str(error), "```", "", "Mended:", "", "```html", kind.mended, "```"]
+        shown = ["```", str(error), "```", "", "Fixed:", "", "```html", kind.fixed, "```"]
         return "\n".join([_plain(error.message), "", *shown])
     raise AssertionError(kind.failing)
 
@@ -51,7 +51,7 @@ def _plain(message: str) -> str:
 RULES_HEAD = """# Rules
 
 What `untor check` finds besides [problems](problems.md): pages that render all the same, but are wrong or risky. Each
-rule has an example that breaks it, and the mended one. A rule is accepted, with a reason, by a note or for a whole
+rule has an example that breaks it, and the fixed one. A rule is accepted, with a reason, by a note or for a whole
 site; see [Checking](checking.md). This page is made from the table that the messages come from.
 """
 
@@ -75,7 +75,7 @@ def broken(folder: str, code: str, rule: Code) -> str:
     (Path(folder) / "page.html").write_text(rule.failing, "utf-8")
     found = next(found for found in Engine(folder).check(also=OFF & {code}) if found.code == code)
     shown = ["```", found.excerpt, *(f"  {line}" for line in found.hint.splitlines()), "```"]
-    return "\n".join([_plain(found.message), "", *shown, "", "Mended:", "", "```html", rule.mended, "```"])
+    return "\n".join([_plain(found.message), "", *shown, "", "Fixed:", "", "```html", rule.fixed, "```"])
 
 
 if __name__ == "__main__":

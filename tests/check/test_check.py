@@ -66,9 +66,9 @@ def test_every_example(tmp_path: Path) -> None:
 
 @pytest.mark.parametrize("code", sorted(RULES.keys() - ELSEWHERE))
 def test_rule(code: str, tmp_path: Path) -> None:
-    """The failing example of a rule breaks it and no other; the mended one breaks none."""
+    """The failing example of a rule breaks it and no other; the fixed one breaks none."""
     page = tmp_path / "page.html"
-    for text, expected in ((RULES[code].failing, [code]), (RULES[code].mended, [])):
+    for text, expected in ((RULES[code].failing, [code]), (RULES[code].fixed, [])):
         page.write_text(text, "utf-8")
         assert [found.code for found in Engine(tmp_path).check(also=OFF & {code})] == expected
 
@@ -175,8 +175,8 @@ def test_clean(tmp_path: Path) -> None:
         (["check", "--folder", "nowhere"], 2, "Error: There are no templates in nowhere."),
         (["check", "--also", "csp-scripts"], 2, 'Error: There is no rule "csp-scripts". Did you mean "csp-script"?'),
         (["check", "--engine", "site"], 2, "Error: 'site' is not MODULE:NAME, like site.views:pages."),
-        (["check", "--engine", "gone.away:x"], 2, "Error: The engine gone.away:x cannot be had: ModuleNotFoundError"),
-        (["check", "--engine", "json:loads"], 2, "Error: The engine json:loads cannot be had: TypeError"),
+        (["check", "--engine", "gone.away:x"], 2, "Error: Cannot import the engine gone.away:x: ModuleNotFoundError"),
+        (["check", "--engine", "json:loads"], 2, "Error: Cannot import the engine json:loads: TypeError"),
         (["check", "--engine", "json:dumps.__name__"], 2, "Error: json:dumps.__name__ is not an engine, but a str."),
         (["check", "empty"], 2, "Error: There are no templates in empty."),
         (["check", "base/places.html", "base/message.html"], 1, ""),

@@ -74,7 +74,7 @@ def test_every_page_once(tmp_path: Path) -> None:
     status, output, _ = untor("demo", "--check", folder=tmp_path)
     assert status == 0
     assert re.findall(r"^(GET|POST) +(\S+) +(\d+)", output, re.MULTILINE)[0] == ("GET", "/", "200")
-    assert "\n41 pages, 0 with trouble. To look at them: untor demo\n" in output
+    assert "\n41 pages, 0 failed. Browse them with: untor demo\n" in output
     assert views.pages.check() == []
 
 

@@ -1,4 +1,4 @@
-"""The table of problems: each code's example causes it, its mended example does not, and every text is exact."""
+"""The table of problems: each code's example causes it, its fixed example does not, and every text is exact."""
 
 from __future__ import annotations
 
@@ -45,9 +45,9 @@ def test_failing_example(code: str) -> None:
 
 
 @pytest.mark.parametrize("code", EXAMPLES)
-def test_mended_example(code: str) -> None:
-    """The mended example renders."""
-    assert engine.compile(EXAMPLES[code].mended).render(EXAMPLES[code].data)
+def test_fixed_example(code: str) -> None:
+    """The fixed example renders."""
+    assert engine.compile(EXAMPLES[code].fixed).render(EXAMPLES[code].data)
 
 
 def test_every_code_is_shown() -> None:

@@ -145,7 +145,7 @@ def test_error_page(site: Path) -> None:
 
 
 def test_live_reload(site: Path, browser: Chrome) -> None:
-    """The page in the browser follows its template, layout, data and style; an error is shown until it is mended."""
+    """The page in the browser follows its template, layout, data and style; an error is shown until it is fixed."""
     page, frame = site / "templates/arrivals.html", site / "templates/frame.html"
     right = page.read_text("utf-8")
 
@@ -226,10 +226,10 @@ def test_serve_troubles(site: Path) -> None:
     cases = [
         (["--port", str(port)], 2, use),
         (["nowhere"], 2, "Error: nowhere does not exist.\n"),
-        (["static/a.css"], 2, "Error: static/a.css is no folder.\n"),
+        (["static/a.css"], 2, "Error: static/a.css is not a folder.\n"),
         (["--host", "nowhere.invalid"], 2, "untor: nowhere.invalid is not an address of this machine: "),
         (["--data", "no.json"], 1, "untor: The data file cannot be read: no.json: no such file or directory.\n"),
-        (["--engine", "views:pages"], 2, "Error: The engine views:pages cannot be had: ModuleNotFoundError: No module named 'views'\n"),
+        (["--engine", "views:pages"], 2, "Error: Cannot import the engine views:pages: ModuleNotFoundError: No module named 'views'\n"),
         (["--port", "70000"], 2, "Error: Invalid value for '--port': 70000 is not in the range 0<=x<=65535.\n"),
     ]  # fmt: skip
     for arguments, status, errors in cases:

@@ -30,13 +30,15 @@ if TYPE_CHECKING:
     "shape",
     type=click.Choice(sorted(FORMATS, reverse=True)),
     default="text",
-    help="How to report: for people (text), for programs (json), or for code scanners (sarif).",
+    help="Output format: text to read, json for programs, sarif for code scanning.",
 )
-@click.option("--also", multiple=True, metavar="RULE", help="A rule that is off unless asked for. May repeat.")
-@click.option("--most-trusted", type=click.IntRange(0), metavar="N", help="How many values may be printed as trusted.")
-@click.option("--trusted", "lists", is_flag=True, help="List the values printed as trusted, each with its reason.")
-@click.option("--engine", metavar="MODULE:NAME", help="The site's own engine, with its filters and helpers.")
-@click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. May repeat.")
+@click.option("--also", multiple=True, metavar="RULE", help="Turn on a rule that is off by default. Can be repeated.")
+@click.option(
+    "--most-trusted", type=click.IntRange(0), metavar="N", help="The most values that may be printed as trusted."
+)
+@click.option("--trusted", "lists", is_flag=True, help="Also list the values printed as trusted, each with its reason.")
+@click.option("--engine", metavar="MODULE:NAME", help="The site's engine, with its filters and helpers.")
+@click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. Can be repeated.")
 def command(
     *,
     paths: tuple[str, ...],
@@ -47,9 +49,9 @@ def command(
     engine: str | None,
     folders: tuple[str, ...],
 ) -> None:
-    """Check all templates, or those of each PATH: a file, a folder or a template's name.
+    """Check all templates, or those at each PATH: a file, a folder or a template name.
 
-    Exits with 0 when nothing is wrong, with 1 when something is, with 2 when it could not be found out.
+    Exit status: 0 no findings, 1 findings, 2 usage or configuration error.
 
     \b
     untor check

@@ -18,13 +18,13 @@ if TYPE_CHECKING:
 
 
 @click.command()
-@click.option("--check", is_flag=True, help="Ask for every page once, say what came back, and stop.")
+@click.option("--check", is_flag=True, help="Request every page once, print the results, and exit.")
 @address_options
 def demo(*, check: bool, host: str, port: int) -> None:
     """Serve the demo: Port Ellery, an invented harbour with an arrivals board, a map, a tide chart and invoices.
 
-    Its vessels and the messages on its notice board are full of attempts to break the pages; anyone may write more.
-    Everything is kept in an SQLite database that is made anew each time.
+    The names of vessels and the messages on the notice board are full of attempts to break the pages; add your own.
+    All data is in an SQLite database that is created afresh on each start.
     """
     from rich.console import Console  # noqa: PLC0415  loaded only for what prints with it
 
@@ -56,15 +56,13 @@ def _check(console: Console, site: object) -> int:
 
     from untor.demo.visit import visit  # noqa: PLC0415
 
-    table = Table("page", "status", "bytes", "what was seen", box=None, header_style="bold", pad_edge=False)
+    table = Table("page", "status", "bytes", "result", box=None, header_style="bold", pad_edge=False)
     for column in (1, 2):
         table.columns[column].justify = "right"
     visits: list[Visit] = visit(site)  # type: ignore[arg-type]
     for each in visits:
-        table.add_row(
-            f"{each.method} {each.path}", str(each.status), f"{each.length:,}", each.trouble or "as it should be"
-        )
+        table.add_row(f"{each.method} {each.path}", str(each.status), f"{each.length:,}", each.trouble or "ok")
     console.print(table)
     failed = sum(bool(each.trouble) for each in visits)
-    console.print(f"\n{len(visits)} pages, {failed} with trouble. To look at them: untor demo", soft_wrap=True)
+    console.print(f"\n{len(visits)} pages, {failed} failed. Browse them with: untor demo", soft_wrap=True)
     return 1 if failed else 0

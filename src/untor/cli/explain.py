@@ -35,13 +35,13 @@ _STYLES = {
 @click.command("explain")
 @click.argument("page")
 @click.option(
-    "--html", "output", metavar="FILE", help="Write the templates as a page, each value in its place's colour."
+    "--html", "output", metavar="FILE", help="Write the templates as an HTML page, each value coloured by its context."
 )
-@click.option("--code", is_flag=True, help="Show the Python that the page is compiled to.")
-@click.option("--expression", metavar="EXPRESSION", help="Show what this value becomes at each step; needs --data.")
+@click.option("--code", is_flag=True, help="Show the Python code the page compiles to.")
+@click.option("--expression", metavar="EXPRESSION", help="Show what this value becomes at each step. Needs --data.")
 @data_options
-@click.option("--engine", metavar="MODULE:NAME", help="The site's own engine, with its filters and helpers.")
-@click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. May repeat.")
+@click.option("--engine", metavar="MODULE:NAME", help="The site's engine, with its filters and helpers.")
+@click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. Can be repeated.")
 def command(
     *,
     page: str,
@@ -52,9 +52,9 @@ def command(
     engine: str | None,
     folders: tuple[str, ...],
 ) -> None:
-    """Show where each value of PAGE lands, from the outside in, and what is done to it, in order.
+    """Show the contexts each value of PAGE is printed in, outermost first, and how it is escaped.
 
-    Layouts, includes and parts are followed; the table is in the order of the page.
+    Layouts, includes and parts are followed; rows are in page order.
 
     \b
     untor explain arrivals

@@ -36,7 +36,7 @@ class CommandGroup(click.Group):
 @click.group(cls=CommandGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.version_option(__version__, prog_name="untor", message="%(prog)s %(version)s")
 def main() -> None:
-    """HTML pages from templates and data, safe from cross-site scripting in every place a value can land."""
+    """Render HTML templates safely: every value is escaped for the context it is printed in."""
 
 
 main.add_command(render)

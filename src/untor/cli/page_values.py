@@ -43,29 +43,30 @@ def data_options(command: Command) -> Command:
             "files",
             multiple=True,
             metavar="[NAME=]FILE",
-            help="A file with the page's values: JSON, TOML, YAML, CSV, TSV, XML or SQLite; - for JSON from standard "
-            "input. May repeat.",
+            help="A file with the page's values: JSON, TOML, YAML, CSV, TSV, XML or SQLite; - reads JSON from standard "
+            "input. Can be repeated.",
         ),
         click.option(
             "--query",
             "queries",
             multiple=True,
             metavar="NAME=SQL",
-            help="What to read from the SQLite file, instead of its tables. May repeat.",
+            help="Read the result of a query from the SQLite file, instead of its tables. Can be repeated.",
         ),
         click.option(
             "--type",
             "types",
             multiple=True,
             metavar="COLUMN=TYPE",
-            help=f"What the cells of a column of CSV are: {', '.join(TYPES)}. May repeat.",
+            help=f"The type of a CSV column: {', '.join(TYPES)}. Can be repeated.",
         ),
         click.option(
             "--set",
             "settings",
             multiple=True,
             metavar="NAME=VALUE",
-            help="One value, as JSON where it is valid JSON, else as text; NAME may be calls[0].vessel. May repeat.",
+            help="Set one value: JSON if valid, otherwise text. NAME can be a path, like calls[0].vessel. Can be "
+            "repeated.",
         ),
     )
     given = _collected(command)

@@ -20,14 +20,15 @@ if TYPE_CHECKING:
 @click.command("probe")
 @click.argument("page")
 @data_options
-@click.option("--engine", metavar="MODULE:NAME", help="The site's own engine, with its filters and helpers.")
-@click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. May repeat.")
+@click.option("--engine", metavar="MODULE:NAME", help="The site's engine, with its filters and helpers.")
+@click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. Can be repeated.")
 def command(*, page: str, given: DataOptions, engine: str | None, folders: tuple[str, ...]) -> None:
-    """Try PAGE with hostile values in place of those of its data, and compare what a parser makes of it.
+    """Render PAGE with hostile values and check that the parsed structure stays the same.
 
-    Each value is replaced by itself and all of them together. Elements, attributes, script tokens, the schemes and
-    origins of URLs, and style declarations must stay the same. Exits with 0 when they do, with 1 when something
-    changes, with 2 when it could not be tried.
+    The values of its data are replaced one at a time, then all together. Elements, attributes, script tokens, the
+    schemes and origins of URLs, and style declarations must not change.
+
+    Exit status: 0 nothing changed, 1 something changed, 2 usage or configuration error, or PAGE has an error.
 
     \b
     untor probe arrivals --data arrivals.json

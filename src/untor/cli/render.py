@@ -21,10 +21,10 @@ from untor.cli.templates import engine_and_page
     "folders",
     multiple=True,
     metavar="FOLDER",
-    help="A folder of templates. May repeat; the first that has the page wins.",
+    help="A folder of templates. Can be repeated; the first one with the page wins.",
 )
-@click.option("--engine", metavar="MODULE:NAME", help="The site's own engine, with its filters and helpers.")
-@click.option("-o", "--output", metavar="FILE", help="Write the page here instead of to standard output.")
+@click.option("--engine", metavar="MODULE:NAME", help="The site's engine, with its filters and helpers.")
+@click.option("-o", "--output", metavar="FILE", help="Write the page to FILE instead of standard output.")
 def render(
     *,
     page: str,
@@ -33,7 +33,7 @@ def render(
     engine: str | None,
     output: str | None,
 ) -> None:
-    """Render PAGE, a template's name or a path to its file, with the data given.
+    """Render PAGE, a template name or the path of its file, with the given data.
 
     \b
     untor render arrivals --data arrivals.json

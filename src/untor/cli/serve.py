@@ -19,11 +19,13 @@ if TYPE_CHECKING:
 
 def address_options(command: Callable[..., None]) -> Callable[..., None]:
     """Give a command the options that say where it serves."""
-    host = click.option(
-        "--host", default="127.0.0.1", show_default=True, help="The address to listen at; at first only this machine's."
-    )
+    host = click.option("--host", default="127.0.0.1", show_default=True, help="Address to bind to.")
     port = click.option(
-        "--port", default=8031, show_default=True, type=click.IntRange(0, 65535), help="The port; 0 for any free one."
+        "--port",
+        default=8031,
+        show_default=True,
+        type=click.IntRange(0, 65535),
+        help="Port to bind to; 0 for any free port.",
     )
     return host(port(command))
 
@@ -31,14 +33,14 @@ def address_options(command: Callable[..., None]) -> Callable[..., None]:
 @click.command("serve")
 @click.argument("folder", default=".", type=click.Path(path_type=Path))
 @data_options
-@click.option("--engine", metavar="MODULE:NAME", help="The site's own engine, with its filters and helpers.")
+@click.option("--engine", metavar="MODULE:NAME", help="The site's engine, with its filters and helpers.")
 @address_options
 def command(*, folder: Path, given: DataOptions, engine: str | None, host: str, port: int) -> None:
-    """Preview the templates of FOLDER, with the data files beside them, in a browser.
+    """Preview the templates in FOLDER in a browser, with data from the files next to them.
 
-    FOLDER is a folder of templates or one that has a folder "templates" in it; its folder "static" is served under
-    /static. arrivals.html has its values from arrivals.json beside it, and from the data given here. The browser
-    reloads when a template, its data or a static file changes. An error is a page of its own until it is mended.
+    FOLDER holds templates, or a folder "templates"; its folder "static" is served under /static. The values for
+    arrivals.html come from arrivals.json next to it, and from the options below. The browser reloads when a template,
+    its data or a static file changes. An error is shown as a page until it is fixed.
 
     \b
     untor serve
@@ -79,7 +81,7 @@ def warn_of_others(host: str) -> None:
 def _engine(folder: Path, engine: str | None) -> Engine:
     """Return the engine of a preview, which looks at its files each time."""
     if not folder.is_dir():
-        what = "is no folder" if folder.exists() else "does not exist"
+        what = "is not a folder" if folder.exists() else "does not exist"
         raise click.UsageError(f"{folder} {what}.")
     own = settings()
     named = engine or (own.engine if folder == Path() else "")

@@ -22,9 +22,9 @@ _WHAT = {
 @click.command("start")
 @click.argument("folder", type=click.Path(path_type=Path))
 def command(folder: Path) -> None:
-    """Write a small site into FOLDER: a layout, two pages, data, a style, a test, and a view in plain ASGI.
+    """Create a small site in FOLDER: a layout, two pages, data, a style sheet, a test, and a plain ASGI view.
 
-    FOLDER is made; one that has anything in it is left as it is.
+    FOLDER is created if needed; one that is not empty is left unchanged.
     """
     from untor.start import write_site  # noqa: PLC0415  only here
 

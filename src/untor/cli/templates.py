@@ -57,7 +57,7 @@ def engine_named(name: str) -> Engine:
             value = getattr(value, part)
         engine = value if isinstance(value, Engine) or not callable(value) else value()
     except Exception as error:  # a site's own code may fail in any way
-        raise click.UsageError(f"The engine {name} cannot be had: {type(error).__name__}: {error}") from error
+        raise click.UsageError(f"Cannot import the engine {name}: {type(error).__name__}: {error}") from error
     if not isinstance(engine, Engine):
         raise click.UsageError(f"{name} is not an engine, but {with_article(type(engine).__name__)}.")
     return engine

@@ -1,7 +1,7 @@
 """The table of errors, with an input that causes each and the fixed input.
 
 ``message`` and ``hint`` are filled with the words that the finder of the problem gives.
-``failing`` and ``mended`` are templates rendered with ``data``; a row whose problem is not about
+``failing`` and ``fixed`` are templates rendered with ``data``; a row whose problem is not about
 a template's text has none and is shown by its own test.
 """
 
@@ -25,12 +25,12 @@ if TYPE_CHECKING:
         message: str
         hint: str = ""
         failing: str = ""
-        mended: str = ""
+        fixed: str = ""
         data: Mapping[str, object] = MappingProxyType({})
         severity: str = "error"
 else:  # typing is not loaded to render a page
     Code = namedtuple(
-        "Code", "error message hint failing mended data severity", defaults=("", "", "", MappingProxyType({}), "error")
+        "Code", "error message hint failing fixed data severity", defaults=("", "", "", MappingProxyType({}), "error")
     )
 
 _CALL = {"call": {"vessel": {"name": "Sea Holly", "id": 3}, "berth": None, "note": "all well"}}

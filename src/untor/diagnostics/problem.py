@@ -1,6 +1,6 @@
 """What can be wrong with a template, as data: the record of one problem.
 
-Each code stands here once, with its message, the way out, an input that causes it and the mended input.
+Each code stands here once, with its message, the way out, an input that causes it and the fixed input.
 Tests, documentation and the command line all read this table.
 """
 

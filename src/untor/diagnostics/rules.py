@@ -10,8 +10,8 @@ from untor.diagnostics.codes import Code
 _CALLS = {"calls": [{"name": "Sea Holly", "site": "https://holly.example/"}]}
 
 
-def _rule(message: str, hint: str, failing: str = "", mended: str = "", *, severity: str = "warning") -> Code:
-    return Code("", message, hint, failing, mended, _CALLS, severity)
+def _rule(message: str, hint: str, failing: str = "", fixed: str = "", *, severity: str = "warning") -> Code:
+    return Code("", message, hint, failing, fixed, _CALLS, severity)
 
 
 OFF = frozenset({"csp-handler", "csp-script", "csp-style"})

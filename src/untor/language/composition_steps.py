@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 
 def shape_problem(mark: Mark, parser: ExpressionParser, trouble: str) -> SyntaxProblem:
-    """Return the exception for a step that is not written as it should be."""
+    """Return the exception for a malformed step."""
     token = parser.token
     place = (token.start, token.end) if token.kind != "end" else (mark.start, mark.end)
     word = mark.word.removesuffix("-else")

@@ -40,8 +40,8 @@ def _rule(code: str) -> dict[str, Any]:
         "defaultConfiguration": {"level": kind.severity},
     }
     if kind.failing:
-        text = f"Wrong:\n{kind.failing}\n\nRight:\n{kind.mended}"
-        markdown = f"Wrong:\n```html\n{kind.failing}\n```\nRight:\n```html\n{kind.mended}\n```"
+        text = f"Wrong:\n{kind.failing}\n\nRight:\n{kind.fixed}"
+        markdown = f"Wrong:\n```html\n{kind.failing}\n```\nRight:\n```html\n{kind.fixed}\n```"
         rule["help"] = {"text": text, "markdown": markdown}
     return rule
 
