@@ -96,7 +96,7 @@ class HtmlWalker(BlockWalker[HtmlState]):
     def depends_on(self, node: tree.Block, state: HtmlState) -> None:
         """Note the step that decides between alternatives of a script, a style or JSON."""
         if isinstance(state.inner, Alternatives) and not state.inner.since:
-            state.inner.since = f'the "{node.word}" in line {self.source.position(node.start)[0]}'
+            state.inner.since = f'the "{node.word}" on line {self.source.position(node.start)[0]}'
 
     def differing(self, code: str, node: tree.Node, first: HtmlState, second: HtmlState, **words: str) -> AnalysisError:
         """Return the exception for a step, with the two places, and what to do."""

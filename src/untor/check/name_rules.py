@@ -36,7 +36,7 @@ def _of_file(site: Site, reading: ParsedTemplate) -> Iterator[Problem]:
     for parameter in reading.takes.parameters:
         if parameter.name not in read:
             place = (reading.source, parameter.start, parameter.start + len(parameter.name))
-            yield Problem("input-unread", *place, name=parameter.name, owner='the "takes"')
+            yield Problem("input-unread", *place, name=parameter.name, owner="the takes step")
     told = parameter_names | site.known
     for name, _ in reads:
         if name.name not in told:
@@ -44,7 +44,11 @@ def _of_file(site: Site, reading: ParsedTemplate) -> Iterator[Problem]:
             near = suggestion(
                 name.name, parameter_names, f'Add it there, "{name.name} = None" where it may be missing.'
             )
-            words = {"name": name.name, "owner": f"the takes in line {_line(reading, reading.takes)}", "near": near}
+            words = {
+                "name": name.name,
+                "owner": f"the takes step on line {_line(reading, reading.takes)}",
+                "near": near,
+            }
             yield Problem("input-undeclared", reading.source, name.start, name.end, **words)
 
 
@@ -79,7 +83,7 @@ def _not_given(site: Site, reading: ParsedTemplate) -> Iterator[Problem]:
         if wanted:
             names = " and ".join(f'"{name}"' for name in wanted)
             shown = f'<! {node.word} "{node.target.file}" {", ".join(wanted)} !>'
-            related = [(f'"{name}" is read here', called.source, read.start, read.end) for name, read in wanted.items()]
+            related = [(f'"{name}" is used here', called.source, read.start, read.end) for name, read in wanted.items()]
             words = {"target": node.target.file, "names": names, "shown": shown}
             problem = Problem("input-not-given", reading.source, node.target.start, node.target.end, **words)
             yield problem.beside(*related)

@@ -207,9 +207,9 @@ class Elements:
         some = next(variant for variant in entry.variants if variant)[-1]
         trouble = " and never closed"
         if tag is not None:
-            trouble = f", but closed in all of them by the </{tag.name}> in {_where(tag, some)}"
+            trouble = f", but closed in all of them by the </{tag.name}> on {_where(tag, some)}"
             if not any(variant and variant[-1].name == tag.name for variant in entry.variants):
-                trouble = f" and still open at the </{tag.name}> in {_where(tag, some)}"
+                trouble = f" and still open at the </{tag.name}> on {_where(tag, some)}"
         words = {"tag": f"<{some.name}> is opened", "line": str(_line(entry)), "trouble": trouble}
         problem = Problem("element-in-branch", some.source, some.start, some.end, **words)
         self.found.append(problem.beside(*([_seen(f"the </{tag.name}> is here", tag)] if tag else [])))
@@ -258,7 +258,7 @@ class Elements:
         more = "\nA / at the end of a tag closes nothing in HTML." if entry.slash and not self.xml else ""
         where, related = "", []
         if tag is not None:
-            where = f": the </{tag.name}> in {_where(tag, entry)} closes what is around it"
+            where = f": the </{tag.name}> on {_where(tag, entry)} closes what is around it"
             related = [_seen(f"this </{tag.name}> closes the element around it", tag)]
         place = (entry.source, entry.start, entry.end)
         return Problem("element-unclosed", *place, name=entry.name, where=where, more=more).beside(*related)
@@ -272,7 +272,7 @@ class Elements:
         more, related = "", []
         for paragraph, by in self.ended_paragraphs if tag.name == "p" else ():
             if paragraph.source is tag.source and paragraph.start < tag.start:
-                more = f"\nThe <{by.name}> in {_where(by, tag)} has ended the paragraph before it."
+                more = f"\nThe <{by.name}> on {_where(by, tag)} has ended the paragraph before it."
                 related = [_seen("a block ends the paragraph here", by)]
         if tag.name in VOID and not self.xml:
             more = f"\nA <{tag.name}> has no end tag."

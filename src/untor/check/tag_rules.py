@@ -28,16 +28,20 @@ def charset(tags: list[Tag]) -> Iterator[Problem]:
         return
     declarations = [tag for tag in tags if tag.name == "meta" and not tag.foreign and _says_charset(tag)]
     if not declarations:
-        yield Problem("charset-missing", start.source, start.start, start.end, trouble="does not say its encoding")
+        yield Problem(
+            "charset-missing", start.source, start.start, start.end, trouble="does not declare its character encoding"
+        )
         return
     meta = declarations[0]
     value = meta.attributes.get("charset") or meta.attributes.get("content") or "utf-8"
     place = (meta.source, meta.start, meta.end)
     if not re.search(r"utf-?8", value, re.IGNORECASE):
-        yield Problem("charset-missing", *place, trouble=f"says that it is {value.strip()}, but Untor writes UTF-8")
+        yield Problem(
+            "charset-missing", *place, trouble=f"declares the encoding {value.strip()}, but Untor writes UTF-8"
+        )
     before = meta.source.text[: meta.start].encode("utf-8", "replace")
     if len(before) + meta.end - meta.start > _FIRST:
-        yield Problem("charset-missing", *place, trouble=f"says its encoding after its first {_FIRST} bytes")
+        yield Problem("charset-missing", *place, trouble=f"declares its encoding after the first {_FIRST} bytes")
 
 
 def _says_charset(tag: Tag) -> bool:
@@ -56,11 +60,11 @@ def opener(tag: Tag) -> Iterator[Problem]:
     if {"noopener", "noreferrer"} & set(rel) or (target or "").lower() in {"", "_self", "_parent", "_top"}:
         return
     if "opener" in rel:
-        trouble = 'its rel says "opener"'
+        trouble = 'its rel is "opener"'
     elif (target or "").lower() == "_blank":
-        trouble = "browsers made before 2021 hand it over"
+        trouble = "browsers from before 2021 allow it"
     else:
-        trouble = f'a window with a name ("{target}") can reach back'
+        trouble = f'the window is named "{target}"'
     yield Problem("opener", tag.source, tag.start, tag.end, trouble=trouble)
 
 

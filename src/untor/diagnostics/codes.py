@@ -134,7 +134,7 @@ CODES: dict[str, Code] = {
     ),
     "branch-after-else": Code(
         "MarkError",
-        '"{word}" comes after the "else" in line {line}.',
+        '"{word}" comes after the "else" on line {line}.',
         "The else is the last branch of its step.",
         "<! if calls !>a<! else !>b<! elif call !>c<! end !>",
         "<! if calls !>a<! elif call? !>c<! else !>b<! end !>",
@@ -320,7 +320,7 @@ CODES: dict[str, Code] = {
     ),
     "into-repeated": Code(
         "MarkError",
-        'There is already content for the slot "{word}", in line {line}.',
+        'There is already content for the slot "{word}", on line {line}.',
         "Put both into one <! into !>.",
         '<! layout "frame" !><! into title !>a<! end !><! into title !>b<! end !>',
         '<! layout "frame" !><! into title !>a b<! end !>',
@@ -356,7 +356,7 @@ CODES: dict[str, Code] = {
     ),
     "part-repeated": Code(
         "MarkError",
-        'There is already a part "{word}", in line {line}.',
+        'There is already a part "{word}", on line {line}.',
         "Give one of them another name.",
         "<! part row !>a<! end !><! part row !>b<! end !>",
         "<! part row !>a<! end !><! part last !>b<! end !><p>quay</p>",
