@@ -199,7 +199,7 @@ def test_arguments(site: Path, arguments: list[str], status: int, said: str) -> 
         ("also = 3", 'also in [tool.untor] must be a list of rules, like ["csp-script"]'),
         ('accept = {opener = ""}', '"opener" in [tool.untor.accept] has no reason.'),
         ('accept = {openr = "x"}', '"openr" in [tool.untor.accept] cannot be accepted. Did you mean "opener"?'),
-        ('accept = {circular = "x"}', '"circular" is no rule but an error'),
+        ('accept = {circular = "x"}', '"circular" is an error, not a rule'),
         ("most-trusted = true", "most-trusted in [tool.untor] must be a number"),
     ],
 )

@@ -25,7 +25,7 @@ def why_not(code: str) -> str:
     if code in ACCEPTABLE:
         return ""
     if code in CODES:
-        return f'"{code}" is no rule but an error: the template cannot be rendered before it is fixed.'
+        return f'"{code}" is an error, not a rule: the template cannot be rendered until it is fixed.'
     return suggestion(code, ACCEPTABLE, f"Rules are {', '.join(sorted(ACCEPTABLE))}.")
 
 

@@ -76,7 +76,7 @@ def _in_at_rule(style: Style, *, string: bool = False) -> Place | Refusal | None
     in_brackets = style.stack and style.stack[-1][0] in "(["
     if string or in_brackets:
         allowed = rule.prelude in {"condition", "selectors", "family"} or (string and rule.prelude == "name")
-        return None if allowed else refused(where, "nothing but fixed text can stand there", "Write it out.")
+        return None if allowed else refused(where, "only fixed text is allowed there", "Write it out.")
     if rule.prelude == "name":
         part = _is_part(style)
         start = plain(style.tail).lower()

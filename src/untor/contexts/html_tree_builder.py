@@ -271,7 +271,7 @@ def end_tag(machine: HtmlState, name: str) -> None:
     if name == "noscript" and passed:
         machine.ambiguity = "browsers with and without scripting disagree on where <noscript> ends"
     if name == "select" and passed:
-        machine.ambiguity = "browsers disagree on what may stand inside <select>"
+        machine.ambiguity = "browsers disagree on what is allowed inside <select>"
     machine.stack = stack.below
 
 

@@ -57,7 +57,7 @@ def _measure(root: Any, source: Source) -> None:
     def size(node: Any, depth: int) -> int:
         if id(node) in active:
             raise wrong(
-                source, node.start_mark.index, "YAML that can be printed", "an alias is inside what it stands for"
+                source, node.start_mark.index, "YAML that can be printed", "an alias refers to a value that contains it"
             )
         if depth > DEEPEST:
             raise wrong(source, node.start_mark.index, "YAML that can be read", "it is nested too deeply")
@@ -71,7 +71,7 @@ def _measure(root: Any, source: Source) -> None:
             total += sum(size(part, depth + 1) for pair in node.value for part in pair)
         active.discard(id(node))
         if total > MOST_VALUES:
-            raise wrong(source, node.start_mark.index, "YAML that can be read", "its aliases stand for too many values")
+            raise wrong(source, node.start_mark.index, "YAML that can be read", "its aliases expand to too many values")
         sizes[id(node)] = total
         return total
 

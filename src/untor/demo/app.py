@@ -183,5 +183,5 @@ async def _typed(request: Request) -> dict[str, str]:
     try:
         pairs = parse_qsl(octets.decode("ascii", "replace"), keep_blank_values=True, max_num_fields=20)
     except ValueError:
-        raise HTTPException(400, "This is no form.") from None
+        raise HTTPException(400, "The form could not be read.") from None
     return dict(pairs)

@@ -100,7 +100,7 @@ def script_statement(value: object) -> str:
     if is_absent(value):
         return ""
     raise NotPrintable(
-        "Data as a statement of a script",
+        "A value in place of a JavaScript statement",
         "Give it a name, const call = {= … =};, or pass code that you vouch for as a TrustedScript.",
     )
 

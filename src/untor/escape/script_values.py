@@ -56,7 +56,7 @@ def scripted(value: Any) -> object:
         if not inner:
             return _converted(value, kind)
         value = inner[0]
-    raise NotPrintable(f"{described(value)} that stands for itself", "Pass on its own data.")
+    raise NotPrintable(f"{described(value)} whose data is the object itself", "Pass on its own data.")
 
 
 def _converted(value: Any, kind: str) -> object:
