@@ -103,8 +103,8 @@ def test_types(word: str) -> None:
 
 
 OTHERS = [
-    ("{= n:.2f =}", "There are no format specifications: write value | number(2)."),
-    ("{= n!r =}", "There are no conversions like !r: values are printed as text."),
+    ("{= n:.2f =}", "Format specifications are not supported: write value | number(2)."),
+    ("{= n!r =}", "Conversions like !r are not supported: values are printed as text."),
     ("{= x | clip:5 =}", "Arguments of a filter are in brackets: clip(30)."),
     ("{= (1, 2) =}", "Write a list: [1, 2]."),
     ("{= {1, 2} =}", "Write a list: [1, 2]."),

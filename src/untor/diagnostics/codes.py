@@ -126,7 +126,7 @@ CODES: dict[str, Code] = {
     ),
     "branch-misplaced": Code(
         "MarkError",
-        'There is no open {owners} for this "{word}".',
+        'This "{word}" does not belong to an open {owners}.',
         "It belongs between {example} and its end.",
         "<! else !><p>No calls.</p>",
         "<! if calls !><p>Calls.</p><! else !><p>No calls.</p><! end !>",

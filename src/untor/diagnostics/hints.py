@@ -10,7 +10,7 @@ BUILT_IN_FILTERS = frozenset(
     listed lower max min money number paragraphs path percent picture plural query replace reversed round slug sorted
     split strip sum table text time title trusted unique upper where words""".split()
 )
-"""The built-in filters, which are no functions."""
+"""The names of the built-in filters."""
 
 _NUMBERS = "Convert it in the view: {0}(…)."
 _ANY_COLLECTION = "No conversion is needed: loops and filters accept any collection."
@@ -32,7 +32,7 @@ FILTERS: dict[str, str] = {
     "filter": 'Write where("key", value).',
     "find": 'Write where("key", value) | first.',
     "float": _NUMBERS.format("float"),
-    "format": 'There are no format strings. Write number(2), money("EUR"), date("d MMMM y") or plural(…).',
+    "format": 'Format strings are not supported. Write number(2), money("EUR"), date("d MMMM y") or plural(…).',
     "groupby": 'Write group("key").',
     "html": 'To print HTML as it is, say why it is safe: trusted("reason"); HTML typed by users: cleaned.',
     "implode": 'Write join(", ").',
@@ -63,7 +63,7 @@ FILTERS: dict[str, str] = {
     "slice": "Write a slice: calls[1:3].",
     "sort": 'Write "sorted".',
     "sort_by": 'Write sorted("key").',
-    "sprintf": 'There are no format strings. Write number(2), money("EUR"), date("d MMMM y") or plural(…).',
+    "sprintf": 'Format strings are not supported. Write number(2), money("EUR"), date("d MMMM y") or plural(…).',
     "str": "Values are printed as text already. Remove the filter; to compare as text, write value | text.",
     "strftime": 'Write date("dd.MM.y"): patterns use CLDR\'s letters, not %d.',
     "string": "Values are printed as text already. Remove the filter; to compare as text, write value | text.",
@@ -82,7 +82,7 @@ FILTERS: dict[str, str] = {
     "values": "Loop over the mapping: <! for key, value in mapping !>.",
     "zip": "Bring the values together in the view.",
 }
-"""Names of filters that there are not."""
+"""Names of filters in other languages and libraries."""
 
 FUNCTIONS: dict[str, str] = {
     "Date": "The current time comes from the view.",
@@ -98,7 +98,7 @@ FUNCTIONS: dict[str, str] = {
     "enumerate": "Name the position of the loop: <! for call in calls as row !>, then row.index.",
     "filter": 'Write calls | where("key", value).',
     "float": _NUMBERS.format("float"),
-    "format": 'There are no format strings. Write number(2), money("EUR"), date("d MMMM y") or plural(…).',
+    "format": 'Format strings are not supported. Write number(2), money("EUR"), date("d MMMM y") or plural(…).',
     "getattr": 'A dot reads the attribute, and ?? gives another value: call.berth ?? "none".',
     "hasattr": "A question mark tests whether it is there: <! if call.berth? !>.",
     "int": _NUMBERS.format("int"),
@@ -217,9 +217,9 @@ OPERATORS: dict[str, str] = {
     "!==": 'Write "!=".',
     "#": "Remarks are steps of their own: <! note … !>.",
     "$": "Names have no $: write the name alone.",
-    "&": 'Write "and"; there are no operators for bits.',
+    "&": 'Write "and"; bitwise operators are not supported.',
     "&&": 'Write "and".',
-    "**": "There is no power operator: compute it in the view.",
+    "**": "Powers are not supported: compute it in the view.",
     "**=": "Values are not changed: name a new one, <! let more = n + 1 !>.",
     "*=": "Values are not changed: name a new one, <! let more = n * 2 !>.",
     "++": "Values are not changed. To count in a loop, write <! for call in calls as row !>, then row.number.",
@@ -231,17 +231,17 @@ OPERATORS: dict[str, str] = {
     "::": "Write a dot: call.vessel.",
     ":=": "Name a value with a step: <! let x = 3 !>.",
     ";": "There is one expression in a mark. Remove the semicolon.",
-    "<<": "There are no operators for bits.",
+    "<<": "Bitwise operators are not supported.",
     "<>": 'Write "!=".',
     "=": 'To compare, write "==".',
     "===": 'Write "==".',
-    "=>": 'There are no functions in templates: give a filter the name of a key, as in sorted("name").',
+    "=>": 'Functions cannot be written in templates: give the filter the name of a key, as in sorted("name").',
     "=~": 'Write "word in text"; for patterns, decide in the view.',
-    ">>": "There are no operators for bits.",
+    ">>": "Bitwise operators are not supported.",
     "?.": "Write call.berth?.code: the question mark follows the name that may be missing.",
     "?:": 'For another value where one is missing or None, write name ?? "other".',
     "@": "Names have no @: write the name alone.",
-    "^": "There are no operators for bits; compute powers in the view.",
+    "^": "Bitwise operators are not supported; compute powers in the view.",
     "`": "Strings are between \" or '.",
     "||": 'Write "or".',
     "~": "Join strings with +.",
@@ -256,7 +256,7 @@ WORDS: dict[str, str] = {
     "contains": 'Write the other way round: "item in list".',
     "eq": 'Write "==".',
     "equals": 'Write "==".',
-    "for": 'There are no comprehensions: loop, or write where("key"), each("name") or sorted("key").',
+    "for": 'Comprehensions are not supported: loop, or write where("key"), each("name") or sorted("key").',
     "ge": 'Write ">=".',
     "gt": 'Write ">".',
     "gte": 'Write ">=".',
@@ -291,11 +291,11 @@ AFTER_IS: dict[str, str] = {
 """Words after ``is``."""
 
 PREFIXES: dict[str, str] = {
-    "b": "There are no bytes in templates: write the text without the prefix.",
-    "f": "There are no f-strings: write the text in the template and print the value, or join strings with +.",
-    "r": "There is no prefix before a string.",
-    "rf": "There are no f-strings: write the text in the template and print the value, or join strings with +.",
-    "u": "There is no prefix before a string.",
+    "b": "Bytes are not supported: write the text without the prefix.",
+    "f": "f-strings are not supported: write the text in the template and print the value, or join strings with +.",
+    "r": "Remove the prefix: strings have none.",
+    "rf": "f-strings are not supported: write the text in the template and print the value, or join strings with +.",
+    "u": "Remove the prefix: strings have none.",
 }
 """Letters before a string."""
 

@@ -124,7 +124,7 @@ RULES: dict[str, Code] = {
         severity="error",
     ),
     "accept-unknown": _rule(
-        'There is no rule "{word}" to accept.',
+        'Unknown rule "{word}".',
         "{near}",
         "<! note accept element-unclosd: the footer closes it !><p>Quay</p>",
         "<! note the quay's name comes from the plan !><p>Quay</p>",
@@ -136,7 +136,7 @@ RULES: dict[str, Code] = {
         "<main><! note accept element-unclosed: the old layout's script wants it so !><section></main>",
     ),
     "accept-unused": _rule(
-        'This accepts "{word}", but there is no such finding here.',
+        'This accepts "{word}", but nothing here breaks that rule.',
         "Remove it. It applies to its own line, or, alone on a line, to the next one.",
         "<! note accept opener: our own site !><p>Quay</p>",
         "<p>Quay</p>",

@@ -31,7 +31,7 @@ _SIMPLE = {"n": "\n", "r": "\r", "t": "\t", "\\": "\\", '"': '"', "'": "'"}
 _LAST_CODE_POINT = 0x10FFFF
 _MOST_DIGITS = 300
 
-_FORMAT = "There are no format specifications: write value | number(2)."
+_FORMAT = "Format specifications are not supported: write value | number(2)."
 
 
 class Token(NamedTuple):
@@ -88,7 +88,7 @@ def unexpected_text(source: Source, position: int) -> Problem | None:
     """Return the problem of an operator or a sign of another language that is at a place, if there is one."""
     text = source.text
     if match := _CONVERSION.match(text, position):
-        hint = "There are no conversions like !r: values are printed as text."
+        hint = "Conversions like !r are not supported: values are printed as text."
         return Problem(
             "expression-unexpected", source, position, match.end(), hint=hint, found=f'"{match[0]}"', expected=""
         )

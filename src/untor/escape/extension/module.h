@@ -13,6 +13,26 @@
 #include <stdint.h>
 #include <string.h>
 
+#if PY_VERSION_HEX < 0x030C0000
+/* These two are in Python's own headers from 3.12 on. */
+static inline PyObject *PyErr_GetRaisedException(void)
+{
+    PyObject *type, *error, *trace;
+    PyErr_Fetch(&type, &error, &trace);
+    PyErr_NormalizeException(&type, &error, &trace);
+    if (trace != NULL)
+        PyException_SetTraceback(error, trace);
+    Py_XDECREF(type);
+    Py_XDECREF(trace);
+    return error;
+}
+
+static inline void PyErr_SetRaisedException(PyObject *error)
+{
+    PyErr_Restore(Py_NewRef(Py_TYPE(error)), error, PyException_GetTraceback(error));
+}
+#endif
+
 enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, JSON_STRING, DOT, QUOTED, TRUTH, EACH,
        PAIRS, ITEM, PRINTED, URL_SEGMENT, NOT_THERE, ONLY_DATA, COLLECTED, COMPARED, IS_ABSENT, REPORTED, SLOW };
 

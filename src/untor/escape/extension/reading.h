@@ -76,25 +76,11 @@ static PyObject *item_of(PyObject *owner, PyObject *name)
    code ended in the AttributeError that there is. */
 static PyObject *instead_of(State *state, PyObject *owner, PyObject *name)
 {
-#if PY_VERSION_HEX < 0x030C0000
-    PyObject *type, *error, *trace;
-    PyErr_Fetch(&type, &error, &trace);
-    PyErr_NormalizeException(&type, &error, &trace);
-    if (trace != NULL)
-        PyException_SetTraceback(error, trace);
-    Py_XDECREF(type);
-    Py_XDECREF(trace);
-#else
     PyObject *error = PyErr_GetRaisedException();
-#endif
     PyObject *value = slowly(state, NOT_THERE, owner, name, error);
     if (value != NULL && value == error) {
         Py_CLEAR(value);
-#if PY_VERSION_HEX < 0x030C0000
-        PyErr_Restore(Py_NewRef(Py_TYPE(error)), error, PyException_GetTraceback(error));
-#else
         PyErr_SetRaisedException(error);
-#endif
         return NULL;
     }
     Py_XDECREF(error);

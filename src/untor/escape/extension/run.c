@@ -169,26 +169,12 @@ static void tell_place(Run *run)
 {
     if (!PyErr_ExceptionMatches(PyExc_Exception))
         return;
-#if PY_VERSION_HEX < 0x030C0000
-    PyObject *type, *error, *trace;
-    PyErr_Fetch(&type, &error, &trace);
-    PyErr_NormalizeException(&type, &error, &trace);
-    if (trace != NULL)
-        PyException_SetTraceback(error, trace);
-    Py_XDECREF(type);
-    Py_XDECREF(trace);
-#else
     PyObject *error = PyErr_GetRaisedException();
-#endif
     PyObject *other = replacement(run, error);
     Py_XDECREF(error);
     if (other == NULL)
         return;
-#if PY_VERSION_HEX < 0x030C0000
-    PyErr_Restore(Py_NewRef(Py_TYPE(other)), other, PyException_GetTraceback(other));
-#else
     PyErr_SetRaisedException(other);
-#endif
 }
 
 /* --- a page at once -------------------------------------------------------------------------------------------------- */
