@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import asyncio
 import pickle
 import sys
 import tempfile
 import traceback
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import pytest
 from support import cases, data_of
@@ -17,9 +16,6 @@ from untor import DataError, Engine, MarkError, RenderError, UntorError
 from untor.diagnostics.codes import CODES, EXAMPLE_FILES
 from untor.errors import ERRORS
 from untor.runtime.tracebacks import traces
-
-if TYPE_CHECKING:
-    from collections.abc import Callable
 
 folder = Path(tempfile.mkdtemp())
 for name, text in EXAMPLE_FILES.items():
@@ -184,40 +180,3 @@ def test_every_class_has_a_code() -> None:
     assert {CODES[code].error for code in CODES} == set(ERRORS)
     assert all(issubclass(kind, UntorError) for kind in ERRORS.values())
     assert not issubclass(MarkError, DataError)
-
-
-CHAIN = {
-    "frame.html": "<title>{= title =}</title><body><! slot !>",
-    "page.html": '<! layout "frame" title=name !><p><! include "board" calls !></p>',
-    "board.html": '<ul><! for call in calls !>\n<! include "row" call !><! end !></ul><! include note x=1 / n? ?? 1 !>'
-    "<! part note(x) !>{= x =}<! end !>",
-    "row.html": '<li><! use "box" !>{= call.name | upper =}{= call.tons + 1 =}<! end !><! include "box" wide=call.wide !>',
-    "box.html": "<b>{= [call?, 1] | sum =}<! slot else !>{= wide.x =}<! end !></b>",
-}
-CHAINS = [
-    ({"name": "x"}, "row.html", ("included by board.html, line 2", "included by page.html, line 1")),
-    ({"name": "x", "tons": 1}, "row.html", ("included by board.html, line 2", "included by page.html, line 1")),
-    ({"name": 5, "tons": 1, "wide": {}}, "box.html", ("included by row.html, line 1", "included by board.html, line 2", "included by page.html, line 1")),
-]  # fmt: skip
-
-
-@pytest.mark.parametrize(("call", "name", "chain"), CHAINS, ids=range(3))
-def test_how_the_page_got_there(tmp_path: Path, call: object, name: str, chain: tuple[str, ...]) -> None:
-    """An error in a piece of a page says which steps led to it, in every way to render."""
-    for file, text in CHAIN.items():
-        (tmp_path / file).write_text(text, "utf-8")
-    template = Engine(tmp_path).template("page")
-    values = {"name": "Ellery", "calls": [{"name": "a", "tons": 1, "wide": {"x": 1}}, call]}
-    ways: list[Callable[[], object]] = [
-        lambda: template.render(values),
-        lambda: list(template.stream(values)),
-        lambda: asyncio.run(template.render_async(values)),
-    ]
-    for way in ways:
-        with pytest.raises(UntorError) as found:
-            way()
-        assert (found.value.name, found.value.chain) == (name, chain)
-        assert str(found.value).startswith(f"{name}, line 1, column {found.value.column}, {', '.join(chain)}: ")
-    with pytest.raises(UntorError) as found:
-        template.render({**values, "name": [1]})
-    assert (found.value.name, found.value.chain) == ("frame.html", ("the layout of page.html, line 1",))

@@ -102,10 +102,12 @@ class UrlValue(Operation):
 
 @dataclass(slots=True)
 class UrlJoin(Operation):
-    """Collect the pieces of a URL, decide on the whole, and print it."""
+    """Collect the pieces of a URL, decide on the whole, and print it; errors about it point at ``start`` to ``end``."""
 
     escaper: str
     body: list[Operation]
+    start: int
+    end: int
 
 
 @dataclass(slots=True)

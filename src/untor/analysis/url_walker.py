@@ -71,6 +71,7 @@ class UrlWalker(BlockWalker[UrlState]):
         self.place = place
         self.escaper = place.escapers[0]
         self.first_state = ""
+        self.first_mark = 0, 0
         self.in_step = False
         self.ended: tuple[list[tree.Text], int] | None = None
 
@@ -94,6 +95,7 @@ class UrlWalker(BlockWalker[UrlState]):
         """Walk to the end of the value; return the index after it, the texts that end it and the offset in them."""
         self._fixed(prefix)
         self.first_state = self.state.state
+        self.first_mark = nodes[index].start, nodes[index].end
         while index < len(nodes) and self.ended is None:
             index = self._node(nodes, index)
         if self.ended is None:
@@ -209,8 +211,9 @@ class UrlWalker(BlockWalker[UrlState]):
         pieces = self.operations
         if self.first_state in _DECIDED:
             return in_place(pieces)
-        as_a_whole: list[Operation] = [UrlJoin(f"{self.escaper}-pieces", pieces)]
         values = [piece for piece in pieces if isinstance(piece, UrlValue)]
+        start, end = (values[0].expression.start, values[0].expression.end) if values else self.first_mark
+        as_a_whole: list[Operation] = [UrlJoin(f"{self.escaper}-pieces", pieces, start, end)]
         if not all(isinstance(piece, UrlValue | UrlFixed) for piece in pieces):
             return as_a_whole
         if len(pieces) == len(values) == 1:

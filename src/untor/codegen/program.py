@@ -102,7 +102,7 @@ def build_program(plan: TemplateIR, *, lenient: bool = False) -> CompiledProgram
         for at, (first, last, kind, word) in compiler.places.items():
             places[start + at] = (file, first, last, kind, word)
         sizes = (start, compiler.most, compiler.loops, len(compiler.closures), len(function.parameters))
-        functions.append((function.name, sizes, tuple(compiler.variables)))
+        functions.append((function.name, sizes, tuple(compiler.variables), tuple(compiler.rows)))
     return CompiledProgram(
         code.tobytes(),
         tuple(functions),

@@ -284,9 +284,8 @@ class FunctionCompiler(LoopCompiler):
 
     def joined(self, operation: UrlJoin, pieces: int) -> None:
         """Decide on a URL, and let it be written next."""
-        node = next((each.expression for each in operation.body if isinstance(each, UrlValue)), None)
-        start, end = (node.start, node.end) if node is not None else (0, 0)
-        self.called(self.tables.link("escaper", operation.escaper), [pieces], pieces, start, end)
+        escaper = self.tables.link("escaper", operation.escaper)
+        self.called(escaper, [pieces], pieces, operation.start, operation.end)
         self.write("=", pieces, None)
 
     def piece(self, piece: Operation) -> int:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from untor.codegen import steps
+from untor.codegen.loop_tables import loop_table
 from untor.codegen.program_expressions import ExpressionCompiler
 from untor.codegen.program_values import Position
 from untor.language import tree
@@ -11,6 +12,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.analysis.ir import Function, Loop, Operation
     from untor.codegen.program import ProgramTables
+    from untor.runtime.compiled import LoopTable
 
 
 class LoopCompiler(ExpressionCompiler):
@@ -25,6 +27,8 @@ class LoopCompiler(ExpressionCompiler):
         """How many URLs are being collected, whose pieces are not sent off."""
         self.base = self.top
         """The first slot above those of variables."""
+        self.rows: list[LoopTable] = []
+        """Where each loop is in the template."""
         self.variables: list[tuple[str, int]] = []
         """The names of the template that slots hold the values of."""
 
@@ -41,6 +45,7 @@ class LoopCompiler(ExpressionCompiler):
             self.step(steps.SEND, int(self.function.context and not self.depth))
         self.depth += 1
         number, self.loops = self.loops, self.loops + 1
+        self.rows.append(loop_table(node, ahead="last" in uses))
         condition = self.begin(node, uses, number)
         self.base = self.top = outer
         item = self.fresh()
@@ -55,7 +60,7 @@ class LoopCompiler(ExpressionCompiler):
                 self.names(node, item)
                 self.condition(condition, top)
                 self.scopes.pop()
-        if uses - {"last", "total"} or operation.empty:
+        if uses - {"total"} or operation.empty:
             self.step(steps.COUNT, number)
         self.scopes.append({node.position: Position(number, last)} if node.position else {})
         self.names(node, item)

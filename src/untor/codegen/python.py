@@ -30,7 +30,7 @@ def build_python(plan: TemplateIR, way: str = "render", *, lenient: bool = False
     file = plan.source.path or plan.source.name
     code = _in_files(compile(module, file, "exec", dont_inherit=True, optimize=0), files)
     names = frozenset(state.escapers), frozenset(state.filters), frozenset(state.globals)
-    return CompiledCode(code, *names, state.calls, _sources(plan))
+    return CompiledCode(code, *names, state.calls, state.loops, _sources(plan))
 
 
 def shown(plan: TemplateIR, *, lenient: bool = False) -> str:

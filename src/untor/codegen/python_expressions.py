@@ -17,6 +17,7 @@ if TYPE_CHECKING:
 
     from untor.analysis.ir import Function
     from untor.codegen.locations import Locations
+    from untor.runtime.compiled import LoopTable
 
 _BINARY: dict[str, type[ast.operator]] = {
     "+": ast.Add,
@@ -57,6 +58,8 @@ class ModuleState:
     filters: set[str] = field(default_factory=set)
     globals: set[str] = field(default_factory=set)
     calls: dict[tuple[str, int, int], tuple[str, str]] = field(default_factory=dict)
+    loops: dict[str, LoopTable] = field(default_factory=dict)
+    """Where loops are, by the variables that they take their items from."""
     called: dict[str, Function] = field(default_factory=dict)
     """The functions that are called, by name."""
 

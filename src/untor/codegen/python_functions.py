@@ -325,6 +325,7 @@ class FunctionGenerator(LoopGenerator):
         """Decide on a URL, and let it be written next."""
         name = self.expressions.fresh("_r")
         value = call(self.state.escaper(operation.escaper), pieces)
+        self.locations.place(value, operation.start, operation.end)
         self.statements.append(ast.Assign([store(name)], value))
         self.write(load(name))
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import ast
 
+from untor.codegen.loop_tables import loop_table
 from untor.codegen.nodes import APPEND, LOAD, STORE, call, constant, load, store
 from untor.language import tree
 
@@ -43,6 +44,8 @@ class LoopGenerator:
         item = _target(names)
         if uses & {"total", "last"}:
             items, item = self.sized(operation, items, item)
+        if node.condition is None or uses & {"total", "last"}:
+            items = load(self.iterator(items, node, uses))
         if uses - {"total"}:
             index = self.expressions.fresh("_index")
             items = call(self.helper("_enumerate", node), items)
@@ -52,7 +55,7 @@ class LoopGenerator:
         body = self.block(operation.body, target) or [ast.Pass()]
         self.depth -= 1
         if self.depth and not self.depth % DEEPEST_LOOPS:
-            body = self.outlined(body, target)
+            body = self.outlined(body, target, node)
         self.expressions.scopes.pop()
         flag = self.expressions.fresh("_empty")
         if operation.empty:
@@ -66,12 +69,28 @@ class LoopGenerator:
         if operation.empty:
             self.statements.append(ast.If(load(flag), self.block(operation.empty, target) or [ast.Pass()], []))
 
-    def outlined(self, body: list[ast.stmt], target: str) -> list[ast.stmt]:
+    def outlined(self, body: list[ast.stmt], target: str, node: tree.For) -> list[ast.stmt]:
         """Put statements into a function of their own: Python nests no more than twenty loops in one."""
         name = self.expressions.fresh("_deep")
         plain = target != APPEND or self.function.plain
         define = self.way.define(name, [], body, plain=plain, target=target)
-        return [define, self.way.invoke(name, target, [], [], plain=plain)]
+        invoke = self.way.invoke(name, target, [], [], plain=plain)
+        return [define, self.locations.place(invoke, node.end, node.end + 1)]
+
+    def iterator(self, items: ast.expr, node: tree.For, uses: frozenset[str], *, conditional: bool = False) -> str:
+        """Keep the iterator that a loop takes its items from in a variable: it knows how many those are.
+
+        A conditional one chooses among them first.
+        """
+        name = self.expressions.fresh("_items")
+        if (conditional or "last" not in uses) and not self.is_async(node):
+            items = call("_counted", items)
+        place = node.iterable.start, node.iterable.end
+        items = self.locations.place(items, *place)
+        self.statements.append(self.locations.place(ast.Assign([store(name)], items), *place))
+        if not (conditional and "last" in uses):
+            self.expressions.state.loops[name] = loop_table(node, ahead="last" in uses)
+        return name
 
     def is_async(self, node: tree.For) -> bool:
         """Tell whether a loop takes its items as they come, or awaits its condition for each."""
@@ -99,8 +118,7 @@ class LoopGenerator:
         for name, variable in zip(node.names, names, strict=True):
             self.expressions.bind(name, variable)
         if node.condition is not None:
-            rows = self.expressions.fresh("_rows")
-            self.statements.append(ast.Assign([store(rows)], items))
+            rows = self.iterator(items, node, operation.uses, conditional=True)
             condition = self.expressions.truth(node.condition)
             self.expressions.owners.forget()
             place = node.iterable.start, node.iterable.end

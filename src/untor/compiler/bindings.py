@@ -7,6 +7,7 @@ from functools import partial
 from untor.escape import ESCAPERS, MISSING, printed
 from untor.escape.accelerated import configure, program
 from untor.escape.kinds import is_absent, plain_types
+from untor.escape.reports import reports
 from untor.escape.truth import truth
 from untor.runtime import async_iteration, attributes, iteration, parameter_checks, places
 from untor.runtime.comparison import compare
@@ -34,6 +35,7 @@ _RUNTIME = {
     "_dot_data": attributes.dot_data,
     "_dot_data_maybe": attributes.dot_data_maybe,
     "_dot_maybe": attributes.dot_maybe,
+    "_counted": iteration.counted,
     "_each": iteration.each,
     "_each_async": async_iteration.each_async,
     "_enumerate_async": async_iteration.enumerate_async,
@@ -78,7 +80,7 @@ configure(
     compare=compare,
     is_absent=is_absent,
     reported=places.reported,
-    reports=places.reports,
+    reports=reports,
     only_data=attributes.only_data,
     collected=async_iteration.collected,
 )
@@ -118,6 +120,7 @@ def namespace(
         "__name__": "untor.page",
         "__loader__": SourceLines(next(iter(sources.values()))),
         "__untor_sources__": sources,
+        "__untor_loops__": built.loops,
     }
 
 
@@ -148,7 +151,7 @@ def loaded(
         constants[number] = kinds[kind](name)
     return program(
         compiled.code,
-        tuple([sizes for _, sizes, _ in compiled.functions]),
+        tuple([sizes for _, sizes, *_ in compiled.functions]),
         compiled.joins,
         compiled.names,
         tuple(constants),

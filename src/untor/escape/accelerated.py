@@ -28,6 +28,11 @@ plain_data: Callable[[object, bool], str | None] | None = getattr(_extension, "p
 """Returns plain data as JSON, or as JavaScript; ``None`` for any other data, and for this without the extension."""
 
 
+def is_in_program() -> bool:
+    """Tell whether a program of the extension has called, in this thread, what calls this."""
+    return IS_BUILT and _extension.is_in_program()
+
+
 def accelerated(function: Function) -> Function:
     """Return what does the same as a function, faster for the most common values; without the extension, itself."""
     return _extension.install(function.__name__, function) if IS_BUILT else function

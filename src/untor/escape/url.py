@@ -5,21 +5,19 @@ A URL that could run code is replaced by ``about:invalid`` and reported on the l
 
 from __future__ import annotations
 
-from functools import cache
-
 from untor.escape.accelerated import accelerated
 from untor.escape.dot_segments import is_dot_segment
 from untor.escape.html import attribute
 from untor.escape.kinds import ITERATOR, MAPPING, SEQUENCE, SET, is_absent, kind_of
 from untor.escape.lazy_patterns import pattern
 from untor.escape.printing import FORBIDDEN, SURROGATES, NotPrintable, described, printed
+from untor.escape.reports import report
 from untor.escape.trusted import TrustedURL
 from untor.escape.truth import settled
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
-    from logging import Logger
     from typing import Any
 
 INVALID = "about:invalid"
@@ -158,14 +156,7 @@ def permitted(url: str, schemes: frozenset[str], *, images: bool = False) -> boo
 def log_blocked(what: str, why: str) -> None:
     """Report something that was not printed on the logger ``untor.blocked``."""
     excerpt = what if len(what) <= _LONGEST_LOGGED else what[:_LONGEST_LOGGED] + "…"
-    _logger().warning("blocked %s: %s", excerpt, why)
-
-
-@cache
-def _logger() -> Logger:
-    import logging  # noqa: PLC0415  only loaded once something is blocked
-
-    return logging.getLogger("untor.blocked")
+    report("untor.blocked", f"blocked {excerpt}: {why}")
 
 
 def blocked(url: str, why: str) -> str:

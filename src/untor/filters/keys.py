@@ -20,10 +20,10 @@ from untor.escape.kinds import (
     stands_for_root,
     value_of_member,
 )
+from untor.escape.reports import report
 from untor.runtime.attributes import dot_data_maybe, item_maybe, reach, there_is
 from untor.runtime.filter_error import FilterProblem, unfit
 from untor.runtime.iteration import is_collection
-from untor.runtime.places import report
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -70,7 +70,7 @@ def keyed(value: object, by: object) -> list[tuple[object, object]]:
     if lacking and not has_key:
         raise _nowhere(*lacking[0], len(items))
     if lacking:
-        report(f"{len(lacking)} of {len(items)} items have no {lacking[0][1]!r}")
+        report("untor.data", f"{len(lacking)} of {len(items)} items have no {lacking[0][1]!r}")
     return [(_present(key), item) for key, item in zip(keys, items, strict=True)]
 
 

@@ -228,6 +228,7 @@ class _TemplateParser:
             opened.node.branches.append(tree.Branch(mark.start, mark.end, None, opened.body))
         elif isinstance(opened.node, tree.For):
             opened.node.empty = opened.body
+            opened.node.content_end = mark.start
 
     def branching(self, mark: Mark, owners: set[str], example: str) -> OpenStep | None:
         """Return the open step that a branch belongs to."""
@@ -386,7 +387,9 @@ class _TemplateParser:
             self.report("end-mismatch", mark, closes=closes, word=opened.word, line=line)
             while any(step.word == closes for step in self.open) and self.open[-1].word != closes:
                 self.open.pop()
-        self.open.pop()
+        closed = self.open.pop().node
+        if isinstance(closed, tree.For) and not closed.content_end:
+            closed.content_end = mark.start
 
     def finish(self) -> None:
         """Report what was never closed."""

@@ -199,7 +199,10 @@ class If(Block):
 
 @dataclass(slots=True)
 class For(Block):
-    """A loop; ``between`` and ``empty`` are the contents of its ``between`` and ``else``, ``None`` without one."""
+    """A loop; ``between`` and ``empty`` are the contents of its ``between`` and ``else``, ``None`` without one.
+
+    ``content_end`` is where what is done for each item ends: its ``else`` or ``end``.
+    """
 
     names: list[str]
     iterable: Expression
@@ -208,6 +211,7 @@ class For(Block):
     body: list[Node] = field(default_factory=list)
     empty: list[Node] | None = None
     between: list[Node] | None = None
+    content_end: int = 0
 
 
 # --- pieces put together -------------------------------------------------------------------------------------------

@@ -29,22 +29,28 @@ async def collected(value: object) -> object:
 
 async def each_async(value: object) -> AsyncIterator[object]:
     """Yield what a loop with one name runs over, awaiting where there is something to await."""
+    number = 0  # read by items_taken, here and below
     if _is_async(value):
         async for item in value:  # type: ignore[attr-defined]
+            number += 1
             yield item
     else:
         for item in each(value):
+            number += 1
             yield item
 
 
 async def pairs_async(value: object, names: int) -> AsyncIterator[object]:
     """Yield what a loop with several names runs over."""
+    number = 0
     if _is_async(value):
         async for item in value:  # type: ignore[attr-defined]
             for pair in pairs([item], names):
+                number += 1
                 yield pair
     else:
         for item in pairs(value, names):
+            number += 1
             yield item
 
 
@@ -58,16 +64,20 @@ async def enumerate_async(items: AsyncIterable[object]) -> AsyncIterator[tuple[i
 
 async def ahead_async(items: AsyncIterable[object] | Iterable[object]) -> AsyncIterator[tuple[object, bool]]:
     """Yield each item and whether it is the last, looking one ahead."""
+    number = 0
     if not _is_async(items):
         for pair in ahead(items):  # type: ignore[arg-type]
+            number += 1
             yield pair
         return
     waiting: list[object] = []
     async for item in items:  # type: ignore[union-attr]
         if waiting:
+            number += 1
             yield waiting.pop(), False
         waiting.append(item)
     if waiting:
+        number += 1
         yield waiting.pop(), True
 
 

@@ -13,14 +13,17 @@ if TYPE_CHECKING:
 
     Place = tuple[str, int, int, str, str]
     """A file, the offsets of what is done there, and, where it is a filter or a call, which of the two and its name."""
-    FunctionTable = tuple[str, tuple[int, ...], tuple[tuple[str, int], ...]]
-    """A function's name; where it begins, how many slots, loops, contents and parameters it has; its variables."""
+    LoopTable = tuple[int, int, int, int, bool]
+    """A loop's collection, what is done for each item (offsets), and whether the loop looks one item ahead."""
+    FunctionTable = tuple[str, tuple[int, ...], tuple[tuple[str, int], ...], tuple[LoopTable, ...]]
+    """A function's name; where it begins, how many slots, loops, contents and parameters it has; variables; loops."""
 
     class CompiledCode(NamedTuple):
         """Code that defines the entry function, and what it needs.
 
         ``escapers``, ``filters`` and ``globals`` are the names it reads; ``calls`` tells where (file, and Python's line
-        and column) it calls a filter or a function; ``sources`` are the templates it was made of, by file.
+        and column) it calls a filter or a function; ``loops`` by which variables they take their items from;
+        ``sources`` are the templates it was made of, by file.
         """
 
         code: CodeType
@@ -28,6 +31,7 @@ if TYPE_CHECKING:
         filters: frozenset[str]
         globals: frozenset[str]
         calls: dict[tuple[str, int, int], tuple[str, str]]
+        loops: dict[str, LoopTable]
         sources: dict[str, Source]
 
     class CompiledProgram(NamedTuple):
@@ -49,5 +53,5 @@ if TYPE_CHECKING:
 
     Code = CompiledCode | CompiledProgram
 else:  # typing is not loaded to render a page
-    CompiledCode = namedtuple("CompiledCode", "code escapers filters globals calls sources")  # noqa: PYI024
+    CompiledCode = namedtuple("CompiledCode", "code escapers filters globals calls loops sources")  # noqa: PYI024
     CompiledProgram = namedtuple("CompiledProgram", "code functions joins names constants links inputs places sources")  # noqa: PYI024

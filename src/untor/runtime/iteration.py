@@ -52,6 +52,26 @@ def is_collection(kind: type) -> bool:
     return definer is not None and not definer.__module__.startswith("pydantic.")
 
 
+def counted(items: Iterable[object]) -> Iterator[object]:
+    """Return an iterator that ``items_taken`` can be asked of."""
+    return iter(items) if type(items) is list or type(items) is tuple else _numbered(items)
+
+
+def _numbered(items: Iterable[object]) -> Iterator[object]:
+    for number, item in enumerate(items, 1):  # noqa: B007  read by items_taken
+        yield item
+
+
+def items_taken(iterator: object) -> int | None:
+    """Return how many items have been taken from an iterator of this module's; ``None`` if that is not known."""
+    kind = type(iterator).__name__
+    if kind in {"list_iterator", "tuple_iterator"}:
+        state = iterator.__reduce__()
+        return state[2] if len(state) > 2 else None  # type: ignore[return-value]  # noqa: PLR2004  after its list
+    frame = getattr(iterator, "gi_frame", None) or getattr(iterator, "ag_frame", None)
+    return frame.f_locals.get("number") if frame is not None else None
+
+
 def pairs(value: object, names: int) -> Iterable[object]:
     """Return what a loop with several names runs over: items with as many values.
 
@@ -96,9 +116,11 @@ def ahead(items: Iterable[object]) -> Iterator[tuple[object, bool]]:
         item = next(rest)
     except StopIteration:
         return
+    number = 1  # read by items_taken
     for following in rest:
         yield item, False
         item = following
+        number += 1
     yield item, True
 
 

@@ -1,10 +1,10 @@
-"""Reports about the data of pages, with their places in templates: the logger ``untor.data``."""
+"""Gives what is reported while a page is rendered its place in the template; see ``untor.escape.reports``."""
 
 from __future__ import annotations
 
 from _thread import get_ident
 
-from untor.escape.accelerated import IS_BUILT
+from untor.escape.reports import locate, reports
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -13,49 +13,44 @@ if TYPE_CHECKING:
 
     from untor.runtime.tracebacks import Location, Trail
 
-reports: list[tuple[int, str]] = []
-"""What functions that programs have called reported, and in which thread, until the program logs it with its place."""
 
-
-def report(what: str) -> None:
-    """Report something odd about the data of the page that called this function.
-
-    The record has the attributes ``template``, ``line``, ``column``, ``expression`` and ``chain``.
-    """
-    if IS_BUILT:  # pragma: no cover  what is measured are the functions in Python
-        reports.append((get_ident(), what))
-        return
+def _log_at_callers(logger: str, what: str) -> None:
+    """Log a report with the place in a template that is among the callers."""
     import sys  # noqa: PLC0415  loaded by every Python already
 
-    from untor.runtime.tracebacks import chain_of, location_in_frame  # noqa: PLC0415  it needs this module
+    from untor.runtime.tracebacks import chain_of, locations_in  # noqa: PLC0415  it needs this module
 
-    places: list[Location] = []
+    frames: list[tuple[FrameType, int, int]] = []
     frame: FrameType | None = sys._getframe(1)  # noqa: SLF001  as the traceback of an exception would have it
     while frame is not None:
         if "__untor_sources__" in frame.f_globals:
-            places.insert(0, location_in_frame(frame))
+            frames.insert(0, (frame, frame.f_lasti, frame.f_lineno))
         frame = frame.f_back
-    _log(what, places[-1] if places else None, chain_of(places))
+    places = locations_in(frames, {})
+    _log(logger, what, places[-1] if places else None, chain_of(places))
 
 
-def _own_reports() -> list[str]:
+locate(_log_at_callers)
+
+
+def _own_reports() -> list[tuple[str, str]]:
     """Return the reports of this thread, which are then no longer kept."""
     thread = get_ident()
     own = [each for each in reports if each[0] == thread]
     for each in own:
         # One by one: other threads may add theirs between any two steps.
         reports.remove(each)
-    return [what for _, what in own]
+    return [(logger, what) for _, logger, what in own]
 
 
 def reported(failed: Callable[..., object], trail: Trail) -> None:
     """Log what a function has reported that a program called, at the place that the program has come to."""
-    from untor.runtime.tracebacks import chain_of, location_of  # noqa: PLC0415  it needs this module
+    from untor.runtime.tracebacks import chain_of, locations_of  # noqa: PLC0415  it needs this module
 
-    found = [location_of(failed.args[0], at) for _, at, _ in trail]  # type: ignore[attr-defined]
+    found = locations_of(failed.args[0], trail)  # type: ignore[attr-defined]
     places = [place for place in found if place is not None]
-    for what in _own_reports():
-        _log(what, found[-1], chain_of(places))
+    for logger, what in _own_reports():
+        _log(logger, what, found[-1], chain_of(places))
 
 
 def forget() -> None:
@@ -63,12 +58,11 @@ def forget() -> None:
     _own_reports()
 
 
-def _log(what: str, place: Location | None, chain: tuple[str, ...]) -> None:
+def _log(logger: str, what: str, place: Location | None, chain: tuple[str, ...]) -> None:
     import logging  # noqa: PLC0415  loaded once there is something to report
 
-    logger = logging.getLogger("untor.data")
     if place is None:
-        logger.warning("%s", what)
+        logging.getLogger(logger).warning("%s", what)
         return
     name, (line, column) = place.source.name, place.source.position(place.start)
     about = {
@@ -79,4 +73,4 @@ def _log(what: str, place: Location | None, chain: tuple[str, ...]) -> None:
         "chain": chain,
     }
     where = ", ".join((f"{name}, line {line}, column {column}", *chain))
-    logger.warning("%s: %s", where, what, extra=about)
+    logging.getLogger(logger).warning("%s: %s", where, what, extra=about)

@@ -16,6 +16,7 @@ from untor.escape import NotPrintable
 from untor.escape.truth import NotData
 from untor.runtime import places
 from untor.runtime.filter_error import FilterProblem, NotComputable
+from untor.runtime.iteration import items_taken
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -28,21 +29,26 @@ if TYPE_CHECKING:
 
     Sources = dict[str, Source]
     Calls = dict[tuple[str, int, int], tuple[str, str]]
-    Trail = tuple[tuple[int, int, tuple[object, ...]], ...]
-    """Where a program was, from the outside in: a function, the place in the code, and the values of its slots."""
+    Trail = tuple[tuple[int, int, tuple[object, ...], tuple[int, ...], int], ...]
+    """Where a program was, from the outside in: a function, the place in the code, the values of its slots, for each
+    loop how many items it has taken and used, and which activation of the function it is."""
 
     class Location(NamedTuple):
-        """A place in a template, and, where a filter or a function was called there, which of the two and its name."""
+        """A place in a template, and, where a filter or a function was called there, which of the two and its name.
+
+        ``items`` are those that the loops around it are at, innermost first: their number, and of which collection.
+        """
 
         source: Source
         start: int
         end: int
         kind: str = ""
         word: str = ""
+        items: tuple[tuple[int, str], ...] = ()
 else:  # typing is not loaded to render a page
     from collections import namedtuple
 
-    Location = namedtuple("Location", "source start end kind word", defaults=("", ""))  # noqa: PYI024
+    Location = namedtuple("Location", "source start end kind word items", defaults=("", "", ()))  # noqa: PYI024
 
 _LONGEST = 300
 _MOST_SHOWN = 40
@@ -55,7 +61,11 @@ _MOST_SHOWN = 40
 def failed(compiled: CompiledProgram, error: Exception, trail: Trail) -> Exception:
     """Return the exception to raise instead of one of a program: the same, or another with it as its cause."""
     places.forget()
-    located = [(location_of(compiled, at), number, values) for number, at, values in trail[-_MOST_SHOWN:]]
+    trail = trail[-_MOST_SHOWN:]
+    located = [
+        (location, number, values)
+        for location, (number, _, values, _, _) in zip(locations_of(compiled, trail), trail, strict=True)
+    ]
     following = error.__traceback__
     for location, number, values in reversed(located):
         if location is not None:
@@ -71,13 +81,24 @@ def failed(compiled: CompiledProgram, error: Exception, trail: Trail) -> Excepti
     return instead
 
 
-def location_of(compiled: CompiledProgram, at: int) -> Location | None:
-    """Return the place that a step of a program has in a template."""
-    place: Place | None = compiled.places.get(at)
-    if place is None:
-        return None
-    file, start, end, kind, word = place
-    return Location(compiled.sources[file], start, end, kind, word)
+def locations_of(compiled: CompiledProgram, trail: Trail) -> list[Location | None]:
+    """Return the places in templates that a program was at, from the outside in; ``None`` for one that has none."""
+    found: list[Location | None] = []
+    told: set[tuple[int, int]] = set()
+    for number, at, _, counts, activation in trail:
+        place: Place | None = compiled.places.get(at)
+        if place is None:
+            found.append(None)
+            continue
+        file, start, end, kind, word = place
+        source, items = compiled.sources[file], []
+        for loop, (first, last, begin, stop, ahead) in enumerate(compiled.functions[number][3]):
+            # Content for a slot runs among the loops of the function that it is in, and those are told of there.
+            if begin <= start < stop and (activation, loop) not in told:
+                told.add((activation, loop))
+                items.append((counts[2 * loop + ahead], source.text[first:last]))
+        found.append(Location(source, start, end, kind, word, tuple(reversed(items))))
+    return found
 
 
 def _shown_at(
@@ -91,7 +112,7 @@ def _shown_at(
     import ast  # noqa: PLC0415  only for an error
 
     source = location.source
-    name, _, variables = compiled.functions[number]
+    name, _, variables, _ = compiled.functions[number]
     line, first = source.byte_position(location.start)
     last_line, last = source.byte_position(location.end)
     module = ast.parse("0/0")
@@ -139,12 +160,26 @@ def _located(error: BaseException, sources: Sources, calls: Calls) -> list[Locat
         if trace.tb_frame.f_globals.get("__untor_sources__") is sources:
             traces.append(trace)
         trace = trace.tb_next
-    return [_at_instruction(each.tb_frame, each.tb_lasti, each.tb_lineno, calls) for each in traces[-_MOST_SHOWN:]]
+    return locations_in([(each.tb_frame, each.tb_lasti, each.tb_lineno) for each in traces[-_MOST_SHOWN:]], calls)
 
 
-def location_in_frame(frame: FrameType) -> Location:
-    """Return the place in a template that the code of a page is at."""
-    return _at_instruction(frame, frame.f_lasti, frame.f_lineno, {})
+def locations_in(frames: list[tuple[FrameType, int, int]], calls: Calls) -> list[Location]:
+    """Return the places in templates of frames, each at an instruction and a line, outermost first."""
+    found: list[Location] = []
+    told: set[int] = set()
+    variables: dict[str, object] = {}
+    for frame, instruction, line in frames:
+        place = _at_instruction(frame, instruction, line, calls)
+        # The condition of a loop has a frame of its own, inside that of the loop.
+        variables = {**(variables if frame.f_code.co_name == "<genexpr>" else {}), **frame.f_locals}
+        items: list[tuple[int, str]] = []
+        for name, (first, last, begin, stop, _) in frame.f_globals["__untor_loops__"].items():
+            iterator = variables.get(name)
+            if begin <= place.start < stop and id(iterator) not in told and (number := items_taken(iterator)):
+                told.add(id(iterator))
+                items.append((number, place.source.text[first:last]))
+        found.append(place._replace(items=tuple(reversed(items))))
+    return found
 
 
 def _at_instruction(frame: FrameType, instruction: int, at_line: int, calls: Calls) -> Location:
@@ -162,7 +197,7 @@ def _at_instruction(frame: FrameType, instruction: int, at_line: int, calls: Cal
 # --- how the page got there ------------------------------------------------------------------------------------------
 
 _RELATIONS = {"include": "included by", "use": "used by", "layout": "the layout of"}
-_MOST_STEPS = 4
+_MOST_STEPS = 6
 _MANY = 10
 """From here on, how often a step repeats is not counted: only the last steps are known."""
 
@@ -172,7 +207,7 @@ def chain_of(places: Sequence[Location]) -> tuple[str, ...]:
     from itertools import groupby  # noqa: PLC0415  only for an error
     from re import match  # noqa: PLC0415
 
-    found: list[str] = []
+    found = [_item_of(*item) for item in places[-1].items] if places else []
     for number in reversed(range(len(places) - 1)):
         outer, inside = places[number], places[number + 1 :]
         step = match(r"<!\s*(include|use|layout)\b", outer.source.text[outer.start : outer.start + _MOST_SHOWN])
@@ -181,10 +216,15 @@ def chain_of(places: Sequence[Location]) -> tuple[str, ...]:
         if step is not None and not is_own:
             line, _ = outer.source.position(outer.start)
             found.append(f"{_RELATIONS[step[1]]} {outer.source.name}, line {line}")
+        found += [_item_of(*item) for item in outer.items]
     grouped = [(step, len([*same])) for step, same in groupby(found)]
     shown = [step if count == 1 else f"{step} ({count if count < _MANY else 'many'} times)" for step, count in grouped]
     more = len(shown) - _MOST_STEPS
     return (*shown[:_MOST_STEPS], f"and {more} more") if more > 0 else tuple(shown)
+
+
+def _item_of(number: int, collection: str) -> str:
+    return f'item {number} of "{shortened(" ".join(collection.split()), _MOST_SHOWN)}"'
 
 
 def _add_chain(error: Exception, places: Sequence[Location]) -> None:
@@ -201,7 +241,7 @@ def instead_of(error: Exception, location: Location | None, page: Source) -> Unt
         if error.problem.source is None and location is not None:
             _fill_in(error, location.source, location.start, location.end)
         return None
-    source, start, end, kind, word = location or Location(page, 0, 1)
+    source, start, end, kind, word, _ = location or Location(page, 0, 1)
     if isinstance(error, NotData):
         return RenderError(Problem("function-as-value", source, start, end, what=error.what))
     if isinstance(error, NotPrintable):

@@ -82,7 +82,12 @@ int run_end_items(Run *run)
         return WAITING;                                              \
     }
 
-int run_on(Run *run)
+static int tell_report(void *run, int number)
+{
+    return run_report(run, ((Run *)run)->at + 2 + number);
+}
+
+static int do_steps(Run *run)
 {
     const Program *program = run->program;
     const int *code = program->code;
@@ -105,9 +110,9 @@ int run_on(Run *run)
             for (int i = 0; i < join->count; i++)
                 values[i] = VALUE(step[2 + i]);
             if (!write_quickly_to(&run->page, join, values)) {
-                int failed = write_values(&run->page, join, values);
+                run->at = at;
+                int failed = write_values(&run->page, join, values, tell_report, run);
                 if (failed >= 0) {
-                    run->at = at;
                     run->which = at + 2 + failed;
                     return BROKEN;
                 }
@@ -361,3 +366,16 @@ broken:
     run->at = run->which = at;
     return BROKEN;
 }
+
+/* How many programs are going on in this thread, one called by another. */
+static THREAD_LOCAL int going_on;
+
+int run_on(Run *run)
+{
+    going_on++;
+    int state = do_steps(run);
+    going_on--;
+    return state;
+}
+
+int is_in_program(void) { return going_on > 0; }

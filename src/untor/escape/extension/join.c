@@ -74,17 +74,24 @@ static int write_each(Page *page, const Join *join, const Piece *pieces)
     return 0;
 }
 
-int write_values(Page *page, const Join *join, PyObject *const *values)
+int write_values(Page *page, const Join *join, PyObject *const *values, int (*tell)(void *, int), void *whom)
 {
+    PyObject *reports = join->state->reports;
     Piece pieces[MOST_VALUES];
     Py_ssize_t length = join->length;
     Py_UCS4 widest = join->widest;
     int seen, whole = 0, failed = -1;
     for (seen = 0; seen < join->count; seen++) {
         Piece *piece = pieces + seen;
-        if (!look_at(values[seen], escaping_of(join->kinds[seen]), piece) && ask_for(join, seen, values[seen], piece) < 0) {
-            failed = seen;
-            break;
+        if (!look_at(values[seen], escaping_of(join->kinds[seen]), piece)) {
+            if (ask_for(join, seen, values[seen], piece) < 0) {
+                failed = seen;
+                break;
+            }
+            if (reports != NULL && PyList_GET_SIZE(reports) && tell(whom, seen) < 0) {
+                failed = seen++;
+                break;
+            }
         }
         if (piece->length > PY_SSIZE_T_MAX - length) {
             PyErr_NoMemory();

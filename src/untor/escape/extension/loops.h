@@ -53,8 +53,10 @@ static inline PyObject *next_item(Cursor *cursor)
             return Py_NewRef(PyTuple_GET_ITEM(cursor->items, cursor->at++));
         break;
     case OF_ITERATOR:
+        cursor->at++;
         return PyIter_Next(cursor->items);
     case OF_ASYNC: {
+        cursor->at++;
         PyAsyncMethods *methods = Py_TYPE(cursor->items)->tp_as_async;
         if (methods != NULL && methods->am_anext != NULL)
             return methods->am_anext(cursor->items);

@@ -1,6 +1,6 @@
 /* The fast path of the escaping functions, one value at a time. */
 
-#include "writing.h"
+#include "program.h"
 
 static const char *const NAMES[SLOW] = {
     "text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot", "quoted", "truth", "each",
@@ -170,7 +170,15 @@ static PyObject *install(PyObject *module, PyObject *arguments)
 
 static PyObject *program(PyObject *module, PyObject *arguments) { return new_program(module, state_of(module), arguments); }
 
+static PyObject *in_program(PyObject *module, PyObject *ignored)
+{
+    (void)module;
+    (void)ignored;
+    return PyBool_FromLong(is_in_program());
+}
+
 static PyMethodDef METHODS[] = {
+    {"is_in_program", in_program, METH_NOARGS, NULL},
     {"text", text, METH_O, NULL},
     {"attribute", attribute, METH_O, NULL},
     {"rcdata", rcdata, METH_O, NULL},

@@ -13,6 +13,12 @@
 #include <stdint.h>
 #include <string.h>
 
+#if defined(_MSC_VER)
+#define THREAD_LOCAL __declspec(thread)
+#else
+#define THREAD_LOCAL _Thread_local
+#endif
+
 #if PY_VERSION_HEX < 0x030C0000
 /* These two are in Python's own headers from 3.12 on. */
 static inline PyObject *PyErr_GetRaisedException(void)
@@ -74,6 +80,12 @@ static inline int is_text(PyObject *value)
 {
     if (!PyUnicode_CheckExact(value))
         return 0;
+#if defined(_MSC_VER)
+#define THREAD_LOCAL __declspec(thread)
+#else
+#define THREAD_LOCAL _Thread_local
+#endif
+
 #if PY_VERSION_HEX < 0x030C0000
     if (PyUnicode_READY(value) < 0) {
         PyErr_Clear();

@@ -126,6 +126,9 @@ int run_take(Run *run, PyObject *values);
 /* End the loop whose next item was awaited: 1, or 0 when there is none. */
 int run_end_items(Run *run);
 
+/* Whether a program goes on in this thread. */
+int is_in_program(void);
+
 /* Let Python log what the function that a step called has reported, with its place: 0, or -1 with an exception. */
 int run_report(Run *run, int at);
 

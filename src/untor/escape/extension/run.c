@@ -113,7 +113,20 @@ static int take_values(Run *run)
 
 /* --- exceptions ------------------------------------------------------------------------------------------------------ */
 
-/* Where a page has come to, from the outside in: for each function its number, the place in the code, and its slots. */
+/* How many items each loop has taken, and how many of them have been used, one loop after another. */
+static PyObject *items_of(const Environment *environment)
+{
+    int loops = environment == NULL ? 0 : environment->function->loops;
+    PyObject *counts = PyTuple_New(2 * (Py_ssize_t)loops);
+    for (int each = 0; counts != NULL && each < loops; each++) {
+        PyTuple_SET_ITEM(counts, 2 * each, PyLong_FromSsize_t(environment->loops[each].at));
+        PyTuple_SET_ITEM(counts, 2 * each + 1, PyLong_FromSsize_t(environment->loops[each].count));
+    }
+    return counts;
+}
+
+/* Where a page has come to, from the outside in: for each function its number, the place in the code, its slots, what it
+   has of each loop, and which of those that are going on it is. */
 static PyObject *trail_of(Run *run)
 {
     PyObject *trail = PyTuple_New(run->depth + 1);
@@ -128,7 +141,14 @@ static PyObject *trail_of(Run *run)
         for (Py_ssize_t each = 0; each < PyTuple_GET_SIZE(values); each++)
             PyTuple_SET_ITEM(values, each, Py_NewRef(environment->slots[each]));
         int number = environment == NULL ? 0 : (int)(environment->function - run->program->functions);
-        PyObject *entry = Py_BuildValue("iiN", number, is_last ? run->which : run->stack[i].step, values);
+        PyObject *counts = items_of(environment);
+        if (counts == NULL) {
+            Py_DECREF(values);
+            Py_CLEAR(trail);
+            break;
+        }
+        PyObject *entry = Py_BuildValue("iiNNN", number, is_last ? run->which : run->stack[i].step, values, counts,
+                                        PyLong_FromVoidPtr((void *)environment));
         if (entry == NULL) {
             Py_CLEAR(trail);
             break;

@@ -189,8 +189,9 @@ static inline int look_at(PyObject *value, int which, Piece *piece)
     return piece->length || (!is_url && value == Py_None);
 }
 
-/* Write values at the end of a page: -1, or the number of the one that there was an exception at. */
-int write_values(Page *page, const Join *join, PyObject *const *values);
+/* Write values at the end of a page: -1, or the number of the one that there was an exception at. When a function has
+   reported something about one, tell(whom, its number) is called, which returns 0, or -1 with an exception. */
+int write_values(Page *page, const Join *join, PyObject *const *values, int (*tell)(void *, int), void *whom);
 
 /* Write all values quickly to the end of a page: 1; 0 when that cannot be done, and nothing has been. */
 static inline int write_quickly_to(Page *page, const Join *join, PyObject *const *values)

@@ -1,0 +1,43 @@
+"""What is reported while a page is rendered: blocked values and odd data, on loggers, with their places."""
+
+from __future__ import annotations
+
+from _thread import get_ident
+
+from untor.escape.accelerated import is_in_program
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    Log = Callable[[str, str], None]
+    """Logs on the logger of that name what is reported."""
+
+reports: list[tuple[int, str, str]] = []
+"""What functions that programs have called reported: the thread, the logger, what. A program takes them at once."""
+
+
+def _log(logger: str, what: str) -> None:
+    import logging  # noqa: PLC0415  loaded once there is something to report
+
+    logging.getLogger(logger).warning("%s", what)
+
+
+_log_here: Log = _log
+
+
+def locate(log: Log) -> None:
+    """Let a function log that finds the place in the template among the callers."""
+    global _log_here  # noqa: PLW0603  where frames become places is not known here
+    _log_here = log
+
+
+def report(logger: str, what: str) -> None:
+    """Report something about the page that the caller prints.
+
+    The record has the attributes ``template``, ``line``, ``column``, ``expression`` and ``chain``.
+    """
+    if is_in_program():
+        reports.append((get_ident(), logger, what))
+    else:
+        _log_here(logger, what)
