@@ -352,7 +352,7 @@ def test_what_stands_for_a_value(
 ) -> None:
     """Where only some values are let in, the page has exactly this in the place of others, and the log says so."""
     assert engine.compile(source, "chart.svg" if "xmlns" in source else "page.html").render(x=value) == expected
-    assert caplog.messages == ([message] if message else [])
+    assert [text.partition(": ")[2] for text in caplog.messages] == ([message] if message else [])
 
 
 def test_digits_are_held_against_the_grammar() -> None:

@@ -347,7 +347,8 @@ def test_rules_are_trusted_or_refused() -> None:
         style_rules("a{}")
     assert raised.value.args == (
         "A value as a whole rule or declaration of a style",
-        "Write the property out and print its value, or pass CSS that you vouch for as a TrustedCSS.",
+        "Write the property out and print its value; write the . or # of a selector, as in .{= name =}; or pass CSS that "
+        "you vouch for as a TrustedCSS.",
     )
 
 

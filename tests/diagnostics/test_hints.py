@@ -102,6 +102,36 @@ def test_types(word: str) -> None:
     assert hint_of(f"<! takes x: {word} !>") == hints.TYPES[word]
 
 
+SHAPES = {
+    "for": "<! for {} x in calls !><! end !>", "let": "<! let x {} 1 !>", "takes": "<! takes x: str {} None !>",
+    "part": "<! part p(x: str {} None) !><! end !>", "include": "<! include row {} x !>", "use": "<! use row {} x !><! end !>",
+    "layout": "<! layout 'row' {} x !>",
+}  # fmt: skip
+SHAPED = [(step, found) for step, rows in hints.SHAPES.items() for found in rows]
+
+
+@pytest.mark.parametrize(("step", "found"), SHAPED)
+def test_shapes(step: str, found: str) -> None:
+    """What is written in the wrong place of a step is explained there."""
+    sources = [SHAPES[step].format(found), f"<! for x {found} calls !>", f"<! let x = 1{found} y = 2 !>"]
+    meant = []
+    for source in sources:
+        try:
+            engine.compile(source + "<! end !>" * (found in {"of", "=", "as"}))
+        except MarkError as error:
+            meant.append(error.hint)
+    assert hints.SHAPES[step][found] in meant
+
+
+@pytest.mark.parametrize("sign", hints.AFFIXES)
+def test_signs_for_white_space(sign: str) -> None:
+    """A sign beside a delimiter does nothing here, and the message says what happens by itself."""
+    for source in (f"<!{sign} if x !><! end !>", f"<!{sign}if x !><! end !>"):
+        assert hint_of(source) == hints.AFFIXES[sign]
+    if sign not in "_~":
+        assert hint_of(f"<! if x {sign}!><! end !>") == hint_of(f"{{= x {sign}=}}") == hints.AFFIXES[sign]
+
+
 OTHERS = [
     ("{= n:.2f =}", "Format specifications are not supported: write value | number(2)."),
     ("{= n!r =}", "Conversions like !r are not supported: values are printed as text."),
@@ -115,6 +145,12 @@ OTHERS = [
     ("{= x | sorted(lambda c: c.name) =}", 'There are no functions in templates: give the name of a key, as in sorted("name").'),
     ("<! if n is 3 !><! end !>", 'To compare, write "==": "is" is for None, True and False.'),
     ("{= calls.name =}", 'It is a list: write calls[0].name, loop over it, or write calls | each("name").'),
+    ("{= x | lowercased =}", hints.FILTERS["lowercase"]), ("{= x | filesizes =}", hints.FILTERS["filesize"]),
+    ("{= 'a' if x =}", "Write what is printed otherwise: 'a' if n else ''."),
+    ("{= x ++ =}", hints.OPERATORS["++"]),
+    ("<! part row(c) !>x<! end !>{= row(n) =}", '"row" is a part: write <! include row NAME=VALUE !>.'),
+    ("<! part row(c) !>{= tons =}<! end !><! include row c=n !>", "This piece was given c. To pass it, write <! include row tons=VALUE !>."),
+    ("<! include row !>", 'It has no parts. A template of its own is named in quotes: <! include "row" !>.'),
     ("{= x | range =}", hints.FILTERS["range"]),
     ("<! let link = 1 !>{= x | link =}", '"link" is a function: write link(…).'),
 ]  # fmt: skip

@@ -131,7 +131,9 @@ def test_error_page(site: Path) -> None:
         answer = ask(f"{url}/arrivals?day=1")
         text = shown(answer)
         assert answer.status == 500
-        assert said[0].startswith('arrivals.html, line 4, column 12: There is no "nam" in this dict.')
+        assert said[0].startswith(
+            'arrivals.html, line 4, column 12, item 1 of "calls": There is no "nam" in this dict.'
+        )
         for part in ("MissingValue", "line 4, column 12", "4 &lt;p&gt;{= call. nam =}", "Did you mean &#34;name&#34;?".replace("&#34;", '"'),
                      "call this template dict with name", "nothing this template int", "heading the page's data str, 3 characters"):  # fmt: skip
             assert part in text, text

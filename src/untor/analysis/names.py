@@ -7,7 +7,7 @@ import itertools
 from collections.abc import Callable, Collection
 
 from untor.analysis.filter_calls import wrong_arguments, wrong_constants
-from untor.diagnostics.hints import FILTERS, POSITIONS
+from untor.diagnostics.hints import POSITIONS, of_filter
 from untor.diagnostics.problem import Problem, suggestion
 from untor.filters import KNOWN_TO_PLACES
 from untor.language import tree
@@ -177,7 +177,7 @@ class Names:
         end = node.name_start + len(node.name)
         if function is None:
             known = ", ".join(sorted(self.filters))
-            hint = FILTERS.get(node.name) or (
+            hint = of_filter(node.name) or (
                 f'"{node.name}" is a function: write {node.name}(…).'
                 if node.name in self.known or self.lookup(node.name)[0]
                 # The one filter that turns escaping off is never a guess.

@@ -134,6 +134,8 @@ class BlockWalker(BranchWalker[State]):
             reading = self.analysis.reading(called, self.source)
         if called.part and called.part not in reading.parts:
             near = suggestion(called.part, reading.parts, self._parts(reading))
+            if not (called.file or near.startswith("Did")):
+                near += f' A template of its own is named in quotes: <! {node.word} "{called.part}" !>.'
             words = {"word": called.part, "file": reading.source.name, "near": near}
             raise self.refused("part-unknown", called.start, called.end, **words)
         check_nesting(self.analysis, frame, called, reading, called.part)

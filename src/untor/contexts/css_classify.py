@@ -72,7 +72,7 @@ def _in_at_rule(style: Style, *, string: bool = False) -> Place | Refusal | None
         reason = "a style sheet would be loaded, or read otherwise"
         return refused("in @import and the like", reason, "Use a link: <link rel=stylesheet href=…>.")
     if rule is None:
-        return refused(where, "nobody can say what a value is in that rule", "Write it out.")
+        return refused(where, "what a value would mean in that rule is not known", "Write it out.")
     in_brackets = style.stack and style.stack[-1][0] in "(["
     if string or in_brackets:
         allowed = rule.prelude in {"condition", "selectors", "family"} or (string and rule.prelude == "name")
@@ -112,7 +112,9 @@ def _in_normal(style: Style) -> Place | Refusal:
     if style.phase == "prelude" and style.at and (found := _in_at_rule(style)) is not None:
         return found
     if "{unknown" in style.stack:
-        return refused("in a rule of a style that is not known", "nobody can say what it is there", "Write it out.")
+        return refused(
+            "in a rule of a style that is not known", "what a value would mean there is not known", "Write it out."
+        )
     part = bool(style.tail) or style.glued or style.last in _JOINED
     if style.phase == "value":
         if style.property in CODE:

@@ -19,8 +19,11 @@ if TYPE_CHECKING:
     from untor.contexts.embedded_language import EmbeddedLanguage
 
 
-_TAG_REASON = "no escaping keeps the page's elements and attributes the same"
+_NAMES_TAG = "it would name an element"
+_NAMES_ATTRIBUTE = "it would name an attribute"
 _TAG_REMEDY = "Write the variants out with <! if !>, each with fixed text."
+_TEXT_OR_TAG_REMEDY = f"Write &lt; for a < in text. {_TAG_REMEDY}"
+_ATTRIBUTE_REMEDY = "Write name={= value =}: None and False leave the attribute out, and True prints its name alone."
 _DATA_REMEDY = 'Put it into a data attribute, data-value="{= … =}", or print it as JSON: {= … | json =}.'
 _TEXT_REMEDY = "Put it into the text of an element, or into an attribute value in quotes."
 
@@ -30,19 +33,19 @@ _MODES = {
     "after head": "between the head and the body",
 }
 
-_TAG_STATES: dict[str, str] = {
-    "tag open": "right after <, where it would name a tag",
-    "end tag open": "right after </, where it would name a tag",
-    "tag name": "in the name of a tag",
-    "before attribute name": "where the name of an attribute would be",
-    "attribute name": "in the name of an attribute",
-    "after attribute name": "where the name of an attribute would be",
-    "after attribute value (quoted)": "right after an attribute value",
-    "self-closing start tag": "where a tag closes itself",
-    "between attributes": "where the name of an attribute would be",
-    "between attributes (unquoted)": "where an attribute would go on",
-    "markup declaration open": "right after <!",
-    "DOCTYPE": "in a doctype",
+_TAG_STATES: dict[str, tuple[str, str, str]] = {
+    "tag open": ("right after <", _NAMES_TAG, _TEXT_OR_TAG_REMEDY),
+    "end tag open": ("right after </", _NAMES_TAG, _TEXT_OR_TAG_REMEDY),
+    "tag name": ("in the name of an element", "it would be another element", _TAG_REMEDY),
+    "before attribute name": ("alone in a tag", _NAMES_ATTRIBUTE, _ATTRIBUTE_REMEDY),
+    "attribute name": ("in the name of an attribute", "it would be another attribute", _TAG_REMEDY),
+    "after attribute name": ("alone in a tag", _NAMES_ATTRIBUTE, _ATTRIBUTE_REMEDY),
+    "after attribute value (quoted)": ("right after an attribute's value", _NAMES_ATTRIBUTE, _ATTRIBUTE_REMEDY),
+    "self-closing start tag": ("between / and > of a tag", _NAMES_ATTRIBUTE, _ATTRIBUTE_REMEDY),
+    "between attributes": ("alone in a tag", _NAMES_ATTRIBUTE, _ATTRIBUTE_REMEDY),
+    "between attributes (unquoted)": ("where an attribute would go on", _NAMES_ATTRIBUTE, _ATTRIBUTE_REMEDY),
+    "markup declaration open": ("right after <!", "it would be a declaration or a comment", _TAG_REMEDY),
+    "DOCTYPE": ("in a doctype", "it would decide how the page is read", _TAG_REMEDY),
 }
 
 
@@ -73,7 +76,7 @@ def place_of(machine: HtmlState) -> Place | Refusal:
     if state == "conditional comment":
         return _in_conditional_comment(machine)
     if state in _TAG_STATES:
-        return refused(_TAG_STATES[state], _TAG_REASON, _TAG_REMEDY)
+        return refused(*_TAG_STATES[state])
     return _in_raw_text(machine)
 
 

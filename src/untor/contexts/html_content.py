@@ -139,7 +139,7 @@ def of_element(
         return Json() if kind_of_script == "json" else DataBlock()
     if kind_of_script == "html":
         return fragment(tables)
-    reason = "nobody can say what reads it, and as what"
+    reason = "what reads it is not known"
     remedy = "Print the data as JSON into a script of the type application/json, or say what the type is: "
     remedy += f'Engine(script_types={{"{kind}": "text"}}).'
     return refused(f'in a {name} element of the type "{kind}"', reason, remedy)

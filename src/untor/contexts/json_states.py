@@ -37,20 +37,34 @@ class Json(EmbeddedLanguage):
     """The state of a JSON text: ``state`` is ``value``, ``key``, ``string``, ``after`` (something) or ``lost``.
 
     ``addresses`` is ``importmap`` or ``speculationrules``, whose strings say what is loaded; in those ``url`` is the
-    state of the URL in the string and ``text`` the string so far, ``names`` the keys around it.
+    state of the URL in the string and ``text`` the string so far, ``names`` the keys around it. ``lost_at`` is what was
+    found that is not JSON, a key of ``_LOST``.
     """
 
-    __slots__ = ("addresses", "names", "stack", "state", "tail", "text", "url", "word")
+    __slots__ = ("addresses", "lost_at", "names", "stack", "state", "tail", "text", "url", "word")
 
     def __init__(self, *, addresses: str = "") -> None:
         self.state = "value"
         self.stack: Stack[str] = Stack()
         self.tail = ""
+        self.lost_at = ""
         self.word = False
         self.addresses = addresses
         self.names: tuple[str, ...] = ()
         self.text: str | None = None
         self.url: LocalUrl | None = None
+
+    def key(self) -> tuple[object, ...]:
+        """Return all that decides how the text that follows is read: not why it is not JSON."""
+        return tuple([getattr(self, name) for name in self.__slots__ if name != "lost_at"])
+
+    def joined(self, other: EmbeddedLanguage) -> EmbeddedLanguage | None:
+        """Return the state after branches that end in these two."""
+        if self == other and isinstance(other, Json) and self.lost_at != other.lost_at:
+            joined = self.copy()
+            joined.lost_at = "other"
+            return joined
+        return super().joined(other)
 
     def _eat(self, text: str) -> None:
         text, self.tail = self.tail + text, ""
@@ -69,8 +83,8 @@ class Json(EmbeddedLanguage):
             return Place("value", "json-string", ("JSON string",), ("json-string",))
         if self.state == "key":
             return refused("as a key of JSON", "a key is text in quotes", 'Put it into quotes: "{= … =}".')
-        remedy = "Make JSON of the whole in the view, and print that: {= data =}."
-        return refused("here in JSON", "only a comma or a bracket can come there", remedy)
+        reason, remedy = _LOST[self.lost_at]
+        return refused("here in JSON", reason, remedy)
 
     def _value(self) -> Place | Refusal:
         escaper = _WHOLE.get(self.addresses, "json-value")
@@ -134,7 +148,7 @@ def _value(json: Json, text: str, position: int) -> int:
     elif char == "]" and json.stack.ends_with("["):
         json.stack, json.state = json.stack[:-1], "after"
     else:
-        json.state = "lost"
+        json.state, json.lost_at = "lost", _lost_at(char, key=False)
     return position + 1
 
 
@@ -153,7 +167,7 @@ def _key(json: Json, text: str, position: int) -> int:
     elif char == "}" and json.stack.ends_with("{"):
         json.stack, json.state = json.stack[:-1], "after"
     else:
-        json.state = "lost"
+        json.state, json.lost_at = "lost", _lost_at(char, key=True)
     return position + 1
 
 
@@ -166,7 +180,7 @@ def _string(json: Json, text: str, position: int) -> int:
         return len(text)
     _string_text(json, text[start:position])
     if text[position] != '"':
-        json.state = "lost"
+        json.state, json.lost_at = "lost", "other"
         return position + 1
     json.state, json.word, json.url = "after", False, None
     if not json.stack.ends_with("key"):
@@ -224,3 +238,19 @@ _STATES: dict[str, Callable[[Json, str, int], int]] = {
     "after": _after,
     "lost": _lost,
 }
+
+_WHOLE_REMEDY = "Print the whole: {= data =} writes a mapping or a list as JSON."
+_LOST = {
+    "name": ("a name before it has no quotes", 'Put names into double quotes: {"tons": {= … =}}.'),
+    "'": ("strings in JSON have double quotes", "Write \"text\" for 'text'."),
+    "/": ("JSON has no comments", "Remove the comment."),
+    "": ("only a comma or a closing bracket is allowed here", _WHOLE_REMEDY),
+    "other": ("what comes before it is not JSON", _WHOLE_REMEDY),
+}
+"""Why a text is not JSON: by what was found where a value or a key was expected, or nothing after a whole value."""
+
+
+def _lost_at(char: str, *, key: bool) -> str:
+    if key and (char.isalpha() or char in "_$"):
+        return "name"
+    return char if char in _LOST else "other"

@@ -35,7 +35,7 @@ def _in_code(script: Script) -> Place | Refusal:
         return refused(f"{place} after await or yield", "these can be names", "Put brackets around the value.")
     if script.before in {"jump", "update"}:
         reason = "the statement would be an error"
-        return refused(f"{place} where only a name can stand", reason, "End the statement before it.")
+        return refused(f"{place} where only a name is allowed", reason, "End the statement before it.")
     if script.before not in OPERAND_EXPECTED:
         remedy = "Put an operator between them, or the value into a string in quotes."
         return refused(f"{place} right after a value or a name", "it would be glued to it", remedy)

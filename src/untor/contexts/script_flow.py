@@ -330,7 +330,7 @@ class Flow(NamedTuple):
 
 def in_part(sink: Sink, where: str) -> Unreadable:
     """Return the exception for a value that is a part only of what a sink is given."""
-    return unreadable(f"in {sink.what} {where}", "nobody can say what the parts would be together", REMEDIES[sink.kind])
+    return unreadable(f"in {sink.what} {where}", "what the parts would mean together is not known", REMEDIES[sink.kind])
 
 
 REMEDIES = {

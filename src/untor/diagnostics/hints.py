@@ -12,6 +12,10 @@ BUILT_IN_FILTERS = frozenset(
 )
 """The names of the built-in filters."""
 
+_ESCAPED = 'Every value is escaped for its context. HTML typed by users: cleaned; HTML of your own: trusted("reason").'
+_TRIMMED = (
+    'Remove the "{0}": a line that holds only steps disappears by itself, and print marks leave white space as it is.'
+)
 _NUMBERS = "Convert it in the view: {0}(…)."
 _ANY_COLLECTION = "No conversion is needed: loops and filters accept any collection."
 
@@ -34,12 +38,14 @@ FILTERS: dict[str, str] = {
     "float": _NUMBERS.format("float"),
     "format": 'Format strings are not supported. Write number(2), money("EUR"), date("d MMMM y") or plural(…).',
     "groupby": 'Write group("key").',
-    "html": 'To print HTML as it is, say why it is safe: trusted("reason"); HTML typed by users: cleaned.',
+    "filesize": 'Write "bytes".',
+    "html": _ESCAPED,
     "implode": 'Write join(", ").',
     "int": _NUMBERS.format("int"),
     "keys": "Loop over the mapping itself: <! for key in mapping !>.",
     "length": 'Write "len".',
     "limit": "Write first(3).",
+    "linebreak": 'Write "lines" for <br>, or "paragraphs".',
     "list": _ANY_COLLECTION,
     "lowercase": 'Write "lower".',
     "lstrip": 'Write "strip".',
@@ -53,10 +59,12 @@ FILTERS: dict[str, str] = {
     "pluck": 'Write each("name").',
     "print": "Write the value alone: {= value =} prints it.",
     "range": "range is a function: range(1, 4).",
+    "raw": _ESCAPED,
     "reduce": 'Write sum("key"), min("key") or max("key"), or compute it in the view.',
     "reverse": 'Write "reversed".',
     "rstrip": 'Write "strip".',
     "rtrim": 'Write "strip".',
+    "select": 'Write where("key", value).',
     "set": 'Write "unique".',
     "size": 'Write "len".',
     "skip": "Write a slice: calls[3:].",
@@ -75,6 +83,7 @@ FILTERS: dict[str, str] = {
     "trim": 'Write "strip".',
     "truncate": "Write clip(30): whole words, with an ellipsis.",
     "ucfirst": 'Write "capital".',
+    "unescaped": _ESCAPED,
     "uniq": 'Write "unique".',
     "uppercase": 'Write "upper".',
     "url_encode": "Parts of a URL are percent-encoded for their context already. For names and values: data | query.",
@@ -144,7 +153,9 @@ STEPS: dict[str, str] = {
     "async": "Values are awaited where they are printed, in render_async.",
     "await": "Values are awaited where they are printed, in render_async.",
     "begin": "Remove it; a step begins by itself.",
+    "block": "Write <! slot NAME !> in a layout, and <! into NAME !> … <! end !> in its pages.",
     "break": "Choose the items: <! for call in calls if … !>, or calls | first(3).",
+    "call": "Write <! include row call=call !>.",
     "case": "Write <! if … !>, <! elif … !>, <! else !>.",
     "class": "A class of the page is an attribute: class={= … =}.",
     "comment": "Write <! note … !>.",
@@ -165,20 +176,25 @@ STEPS: dict[str, str] = {
     "empty": "Write <! else !>.",
     "except": "Templates do not catch errors: handle them in the view, or write a ?? for what may be missing.",
     "exit": "Decide in the view which page to render.",
+    "extends": 'Write <! layout "NAME" !>.',
     "foreach": "Write <! for call in calls !>.",
     "from": 'Write <! include NAME from "FILE" !>.',
     "function": "Write <! part row(call) !> … <! end !>.",
     "global": "Pass the value from the view, or give it to the engine: Engine(globals={…}).",
     "import": 'Parts are included from their file: <! include NAME from "FILE" !>.',
     "loop": "Write <! for call in calls !>.",
+    "macro": "Write <! part row(call) !> … <! end !>.",
     "match": "Write <! if … !>, <! elif … !>, <! else !>.",
     "pass": "Remove it; a block may be empty.",
     "print": "Write {= value =}.",
     "range": "Write <! for n in range(1, 4) !>.",
+    "raw": "Write <! verbatim !> … <! end !>; marks in it are printed as they are.",
+    "region": "Write <! slot NAME !> in a layout, and <! into NAME !> … <! end !> in its pages.",
     "render": 'Write <! include "NAME" !>.',
     "repeat": "Write <! for n in range(1, 4) !>.",
     "require": 'Write <! include "NAME" !>, or takes for what the template needs.',
     "return": "Write the rest into an else, or decide in the view.",
+    "section": "Write <! slot NAME !> in a layout, and <! into NAME !> … <! end !> in its pages.",
     "set": "Write <! let x = 3 !>.",
     "switch": "Write <! if … !>, <! elif … !>, <! else !>.",
     "then": "Remove it.",
@@ -204,8 +220,8 @@ STEPS |= {"endforeach": _END.format("for"), "/foreach": _END.format("for"), "fi"
 STEPS |= {"done": _END.format("for"), "endwhile": _END.format("for"), "/": "Write <! end !>."}
 
 OPENING = frozenset(
-    """async begin class component def define each foreach function loop match range repeat switch try unless until
-    while with""".split()
+    """async begin block call class component def define each foreach function loop macro match range raw region repeat
+    section switch try unless until while with""".split()
 )
 """Those that people end with an ``end``."""
 
@@ -373,6 +389,60 @@ TYPES: dict[str, str] = {
     "tuple": 'Write "list": it accepts any sequence.',
 }
 """Types of parameters."""
+
+
+_NO_CHANGES = "Values are not changed: name a new one, <! let more = n + 1 !>."
+_IN_QUOTES = 'Write the name of a template in quotes: <! {0} "row.html" !>.'
+_ARGUMENTS = "Write the arguments after the name, without brackets: <! {0} row call=call !>."
+SHAPES: dict[str, dict[str, str]] = {
+    "for": {
+        "of": 'Write "in": <! for call in calls !>.',
+        "(": "Remove the brackets: <! for call in calls !>.",
+        "[": "Remove the brackets: <! for key, value in mapping !>.",
+        "as": "The name comes first: <! for call in calls !>.",
+        "=": "Count with range: <! for n in range(1, 4) !>.",
+        "let": "Write the name alone: <! for call in calls !>.",
+        "const": "Write the name alone: <! for call in calls !>.",
+        "var": "Write the name alone: <! for call in calls !>.",
+    },
+    "let": {
+        ",": "A step names one value: <! let x = 1 !><! let y = 2 !>.",
+        ":": "A value has no type here: <! let x = 1 !>.",
+        ".": "Values are not changed: pass the object as it is to be from the view.",
+        "[": "Values are not changed: pass the mapping or list as it is to be from the view.",
+        **dict.fromkeys(("+", "-", "*", "/", "%", "++", "--"), _NO_CHANGES),
+    },
+    "takes": {
+        "|": "A default of None permits it: name: str = None.",
+        "[": "Write the type without its items: calls: list.",
+    },
+    **{
+        word: {
+            ".": _IN_QUOTES.format(word),
+            "/": _IN_QUOTES.format(word),
+            "-": _IN_QUOTES.format(word),
+            "(": _ARGUMENTS.format(word),
+            "with": f'Leave out "with": <! {word} "row" call=call !>.',
+            ":": f'Write "=" between name and value: <! {word} "row" call=call !>.',
+        }
+        for word in ("include", "use", "layout")
+    },
+}
+SHAPES["part"] = SHAPES["takes"]
+"""What is written in the wrong place of a step: the step, what is found there, and what to write."""
+
+AFFIXES: dict[str, str] = {sign: _TRIMMED.format(sign) for sign in ("-", "~", "+", "_")}
+"""Signs beside a delimiter that remove white space elsewhere."""
+
+
+def of_filter(name: str) -> str:
+    """Return the hint for a filter that there is not; an empty string where there is none."""
+    begun = max((known for known in FILTERS if len(known) > _SHORT and name.startswith(known)), key=len, default="")
+    return FILTERS.get(name) or FILTERS.get(begun, "")
+
+
+_SHORT = 4
+"""Up to here the beginning of a name says nothing."""
 
 
 def of_call(name: str) -> str:

@@ -71,3 +71,20 @@ def explained(text: str) -> tuple[str, str] | None:
         has_none = "None" in written.replace('"', " ").split()
         return f"{written}.", _NONE if has_none else _TEXT if "added" in written and "a string" in written else hint
     return None
+
+
+CALLS: tuple[tuple[str, str], ...] = (
+    (r".+\(\) got an unexpected keyword argument '(\w+)'.*", 'it has no parameter "{0}".'),
+    (r".+\(\) missing \d+ required (?:positional|keyword-only) arguments?: (.+)", "it requires {0}."),
+    (r".+\(\) takes .+ positional arguments? but \d+ (?:was|were) given", "it was given too many values."),
+    (r".+\(\) got multiple values for argument '(\w+)'", 'it was given "{0}" twice.'),
+)
+"""What Python says of the arguments of a call: a pattern, and the sentence."""
+
+
+def wrong_arguments(text: str) -> str:
+    """Return what is wrong with the arguments of a call, by the exception's text; empty where that is not known."""
+    for pattern, sentence in CALLS:
+        if match := re.fullmatch(pattern, text, re.DOTALL):
+            return sentence.format(*(group.replace("'", '"') for group in match.groups()))
+    return ""

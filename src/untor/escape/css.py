@@ -125,7 +125,8 @@ def style_rules(value: object) -> str:
         return ""
     raise NotPrintable(
         "A value as a whole rule or declaration of a style",
-        "Write the property out and print its value, or pass CSS that you vouch for as a TrustedCSS.",
+        "Write the property out and print its value; write the . or # of a selector, as in .{= name =}; or pass CSS "
+        "that you vouch for as a TrustedCSS.",
     )
 
 

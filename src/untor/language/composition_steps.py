@@ -16,14 +16,18 @@ if TYPE_CHECKING:
     from untor.language.scanner import Mark
 
 
-def shape_problem(mark: Mark, parser: ExpressionParser, trouble: str) -> SyntaxProblem:
-    """Return the exception for a malformed step."""
+def shape_problem(mark: Mark, parser: ExpressionParser, trouble: str, before: str = "") -> SyntaxProblem:
+    """Return the exception for a malformed step; ``before`` is a word before the place that may be the mistake."""
     token = parser.token
     place = (token.start, token.end) if token.kind != "end" else (mark.start, mark.end)
     word = mark.word.removesuffix("-else")
     shape, more, _ = STEPS[word].partition(" !> …")
     shape += " !>" if more else ""
-    return SyntaxProblem(Problem("step-shape", parser.source, *place, word=word, trouble=trouble, shape=shape))
+    known = hints.SHAPES.get(word, {})
+    hint = known.get(token.text if token.kind != "end" else "") or known.get(before)
+    return SyntaxProblem(
+        Problem("step-shape", parser.source, *place, hint=hint, word=word, trouble=trouble, shape=shape)
+    )
 
 
 def new_name(mark: Mark, parser: ExpressionParser, *, ignorable: bool = False) -> str:
@@ -73,7 +77,8 @@ def arguments(mark: Mark, parser: ExpressionParser) -> list[tree.Argument]:
         if not parser.accept(","):
             break
     if parser.token.kind != "end":
-        raise shape_problem(mark, parser, "arguments are NAME=VALUE, or NAME alone, with commas between them")
+        trouble = "arguments are NAME=VALUE, or NAME alone, with commas between them"
+        raise shape_problem(mark, parser, trouble, arguments[0].name)
     return arguments
 
 
@@ -88,6 +93,8 @@ def parameters(mark: Mark, parser: ExpressionParser, *, typed: bool, closing: st
         kind = ""
         if typed and parser.accept(":"):
             kind = _type(mark, parser)
+            if parser.token.text in hints.SHAPES["takes"]:
+                raise shape_problem(mark, parser, "a type is one name")
         default = parser.expression() if parser.accept("=") else None
         wanted, fits = TYPES[kind or "any"]
         if isinstance(default, tree.Constant) and default.value is not None and not fits(default.value):

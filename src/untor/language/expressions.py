@@ -90,8 +90,13 @@ class ExpressionParser:
         token = self.token
         if token.kind == "end":
             text = self.source.text[: token.start].rstrip()
-            hint = hints.OPERATORS.get(text[-2:])
-            return self.problem("expression-end", len(text) - 1, len(text), hint=hint, expected=expected or "a value")
+            if (sign := text[-2:]) in hints.OPERATORS:
+                said = {"found": f'"{sign}"', "expected": "", "hint": hints.OPERATORS[sign]}
+                return self.problem("expression-unexpected", len(text) - 2, len(text), **said)
+            meant = hints.AFFIXES.get(text[-1:]) if len(text) == token.start else None
+            if expected == '"else"':
+                meant = "Write what is printed otherwise: 'a' if n else ''."
+            return self.problem("expression-end", len(text) - 1, len(text), hint=meant, expected=expected or "a value")
         words = {"name": f'name "{token.text}"', "number": f"number {token.text}"}
         found = words.get(token.kind, f"string {token.text}" if token.kind == "string" else f'"{token.text}"')
         start, hint = token.start, self.hint(token, expected)

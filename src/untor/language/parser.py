@@ -154,7 +154,7 @@ class _TemplateParser:
         if len(names) > MOST_NAMES:
             raise shape_problem(mark, parser, f"it has more than {MOST_NAMES} names")
         if not parser.accept("in"):
-            raise shape_problem(mark, parser, '"in" is missing after the name')
+            raise shape_problem(mark, parser, '"in" is missing after the name', names[0])
         iterable = parser.no_conditional()
         condition = parser.no_conditional() if parser.accept("if") else None
         position = new_name(mark, parser) if parser.accept("as") else None
@@ -362,6 +362,8 @@ class _TemplateParser:
             if not parser.accept("="):
                 raise shape_problem(mark, parser, '"=" is missing after the name')
             expression = parser.expression()
+            if parser.token.text == ",":
+                raise shape_problem(mark, parser, "it names one value")
             parser.finish()
         except SyntaxProblem as found:
             self.problems.append(found.problem)

@@ -66,6 +66,7 @@ _OPENER = re.compile(rf"\{{=|<!\s*(?:{'|'.join(STEPS)})\b")
 _STRING = r'"(?:[^"\\\r\n]|\\.)*"|\'(?:[^\'\\\r\n]|\\.)*\''
 _PRINT_END = re.compile(rf"{_STRING}|=\}}|\{{=|<!")
 _STEP_END = re.compile(rf"{_STRING}|!>|\{{=|<!")
+_AFFIXED_STEP = re.compile(r"<!([-~+_])\s*([a-z]+)\b")
 _VERBATIM_END = re.compile(r"<!\s*end(?:\s+verbatim)?\s*!>")
 _SLOT_ELSE = re.compile(r"\selse\s*\Z")
 _BLANK_START = re.compile(r"[ \t\f]*(?:\r\n|\n|\r|\Z)")
@@ -147,7 +148,9 @@ class Scanner:
         steps = ", ".join(STEPS)
         if found := _WORD_OF_STEP.match(text, at):
             return self._unknown(at, found[1], found.start(1), found.end(), steps)
-        self.problems.append(Problem("markup-declaration", self.source, at, at + 2, steps=steps))
+        affixed = _AFFIXED_STEP.match(text, at)
+        hint = hints.AFFIXES[affixed[1]] if affixed and affixed[2] in STEPS else None
+        self.problems.append(Problem("markup-declaration", self.source, at, at + 2, hint=hint, steps=steps))
         return self._add(Mark("nothing", at, at + 2))
 
     def _unknown(self, at: int, word: str, start: int, end: int, steps: str) -> int:

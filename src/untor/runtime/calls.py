@@ -5,6 +5,7 @@ from __future__ import annotations
 from types import BuiltinFunctionType, FunctionType, MethodType, ModuleType
 
 from untor.diagnostics.problem import Problem
+from untor.diagnostics.wording import with_article
 from untor.errors import MissingValue, RenderError
 from untor.escape import MISSING
 from untor.runtime.attributes import dot
@@ -42,7 +43,8 @@ class Calls:
         if isinstance(value, MethodType | BuiltinFunctionType):
             return self._method(value, shown)
         remedy = "Only functions of the context and helpers can be called."
-        raise RenderError(Problem("not-callable", what=f'"{shown}", a {type(value).__name__},', remedy=remedy))
+        what = "None" if value is None else with_article(type(value).__name__)
+        raise RenderError(Problem("not-callable", what=f'"{shown}" is {what} and', remedy=remedy))
 
     def callee_of(self, owner: object, name: str, shown: str) -> object:
         """Return ``owner.name`` to call it: an item of a mapping, or a method where methods may be called."""

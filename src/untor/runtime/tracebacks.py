@@ -228,8 +228,29 @@ def _item_of(number: int, collection: str) -> str:
 
 
 def _add_chain(error: Exception, places: Sequence[Location]) -> None:
-    if isinstance(error, UntorError) and not error.problem.chain:
-        error.problem.chain = chain_of(places)
+    if not isinstance(error, UntorError) or error.problem.chain:
+        return
+    error.problem.chain = chain_of(places)
+    if error.code in {"name-missing", "takes-missing"} and len(places) > 1:
+        _say_how_to_pass(error.problem, places)
+
+
+def _say_how_to_pass(problem: Problem, places: Sequence[Location]) -> None:
+    """Add to the hint about a missing value how the step that brought in the template would pass it."""
+    from re import match  # noqa: PLC0415  only for a message
+
+    outer, inner = places[-2:]
+    step = match(
+        r"<!\s*(include|use|layout)\s+(\w+(?:\s+from\s+)?)?('[^']*'|\"[^\"]*\")?", outer.source.text[outer.start :]
+    )
+    name = match(r"\w+", inner.source.text[inner.start :])
+    if step is None or name is None or (step[1] != "include" and inner.source is outer.source):
+        return
+    passing = f"To pass it, write <! {step[1]} {step[2] or ''}{step[3] or ''} {name[0]}=VALUE !>"
+    if problem.code == "takes-missing":
+        problem.hint = f"{passing}; or give it a default in the takes step."
+    else:
+        problem.hint = f"{problem.hint} {passing}.".strip()
 
 
 # --- both ------------------------------------------------------------------------------------------------------------
@@ -252,6 +273,8 @@ def instead_of(error: Exception, location: Location | None, page: Source) -> Unt
         return RenderError(Problem("recursion", source, start, end))
     if not kind and (known := _explained(error)):
         return RenderError(Problem("expression-failed", source, start, end, trouble=known[0], hint=known[1]))
+    if kind == "call" and type(error) is TypeError and (wrong := _of_arguments(error)):
+        return RenderError(Problem("call-failed", source, start, end, word=word, trouble=wrong))
     what = str(error) if isinstance(error, FilterProblem) else f"{type(error).__name__}: {error}"
     what = shortened(what, _LONGEST)
     if kind == "filter":
@@ -259,6 +282,18 @@ def instead_of(error: Exception, location: Location | None, page: Source) -> Unt
     if kind == "call":
         return RenderError(Problem("call-failed", source, start, end, word=word, trouble=what))
     return RenderError(Problem("expression-failed", source, start, end, trouble=what))
+
+
+def _of_arguments(error: Exception) -> str:
+    """Return what is wrong with the arguments of a call, where the call itself failed and nothing inside it."""
+    trace = error.__traceback__
+    while trace is not None and trace.tb_next is not None:
+        trace = trace.tb_next
+    if trace is not None and "__untor_sources__" not in trace.tb_frame.f_globals:
+        return ""
+    from untor.diagnostics.python_errors import wrong_arguments  # noqa: PLC0415  only for an error
+
+    return wrong_arguments(str(error))
 
 
 def _explained(error: Exception) -> tuple[str, str] | None:
@@ -295,12 +330,20 @@ def _fill_in(error: UntorError, source: Source, start: int, end: int) -> None:
             hint += f"<! if {reading.owner} !>."
             problem = Problem(problem.code, hint=hint, owner=reading.owner, word=reading.word)
         if problem.code == "name-missing" and source.text.startswith("(", end):
-            problem.hint = of_call(source.text[start:end]) or problem.hint
+            problem.hint = _of_call(source, source.text[start:end]) or problem.hint
         problem.hint = problem.hint.replace("{owner}", "value" if reading is None else reading.owner)
         start = start if reading is None else reading.start
     problem.at(source, start, end)
     error.problem = problem
     error.args = (problem,)
+
+
+def _of_call(source: Source, name: str) -> str:
+    from re import escape, search  # noqa: PLC0415  only for a message
+
+    if search(rf"<!\s*part\s+{escape(name)}\b", source.text):
+        return f'"{name}" is a part: write <! include {name} NAME=VALUE !>.'
+    return of_call(name)
 
 
 def traces(error: BaseException) -> list[FrameType]:
