@@ -91,7 +91,7 @@ PROBLEMS = [
         ["render", "board", "--data", "bad.json"],
         1,
         "untor: bad.json, line 2, column 3: This is not JSON: expecting property name enclosed in double quotes.\n"
-        '  2 |   day: 1}\n    |   ^\n  Names stand in double quotes: {"name": …}, with no comma at the end.\n',
+        '  2 |   day: 1}\n    |   ^\n  Names are in double quotes: {"name": …}, with no comma at the end.\n',
     ),
     (
         ["render", "board", "--data", "latin.json"],

@@ -130,7 +130,7 @@ def test_sqlite(harbour: Path) -> None:
     with pytest.raises(DataError, match="You can only execute one statement"):
         load(file, None, ReadOptions({"x": "select 1; delete from calls"}))
     (harbour / "bad.db").write_bytes(b"no database" * 100)
-    for name, message in (("bad.db", "file is not a database"), ("gone.db", "no such file or directory")):
+    for name, message in (("bad.db", "is not an SQLite database"), ("gone.db", "no such file or directory")):
         with pytest.raises(DataError, match=message):
             load(str(harbour / name))
     assert (harbour / "harbour.sqlite").read_bytes() == before
@@ -168,8 +168,8 @@ def test_limits(tmp_path: Path) -> None:
         (["--data", "x=calls.csv", "--type", "nam=int"], '!calls.csv has no column "nam". Did you mean "name"?'),
         (["--type", "name=integer"], "!Invalid value for --type: there is no type 'integer'. Write \"int\"."),
         (["--type", "name"], "!Invalid value for --type: 'name' is not COLUMN=TYPE"),
-        (["--query", "x=select 1"], "!Invalid value for --query: there is no SQLite file among the data to ask."),
-        (["--set", "x=1", "--set", "x[0]=1"], "!Invalid value for --set: 'x[0]=1': there is no [0] in a int."),
+        (["--query", "x=select 1"], "!Invalid value for --query: a query needs an SQLite file: --data harbour.sqlite."),
+        (["--set", "x=1", "--set", "x[0]=1"], "!Invalid value for --set: 'x[0]=1': there is no [0] in an int."),
         (["--set", "x=[1]", "--set", "x[2]=1"], "!Invalid value for --set: 'x[2]=1': there is no [2] in a list of 1."),
         (["--set", "x[a]=1"], "!Invalid value for --set: 'x[a]=1' is not NAME=VALUE, like year=2031."),
     ],

@@ -530,7 +530,7 @@ TAKES = {kind: engine.compile(f"<! takes x: {kind} !>fits") for kind in TAKEN}
 FILTER = re.compile(r"^The filter \"\w+\"")
 """What differs between the messages of filters that refuse the same value."""
 OTHERS = re.compile(
-    r"(This cannot be computed: \w+(?:Error|Operation|Warning|Exception)|cannot be put in order|cannot be compared): .*",
+    r"(This cannot be computed: (?:Broken\.\w+ raised )?\w+(?:Error|Operation|Warning|Exception)|cannot be put in order|cannot be compared): .*",
     re.DOTALL,
 )
 """Messages that go on with what Python or a library says, which differs between their versions."""
@@ -545,7 +545,8 @@ def outcome(render: Callable[[], str]) -> str:
     try:
         return render()
     except UntorError as error:
-        message = OTHERS.sub(r"\1: …", FILTER.sub("The filter", error.message))
+        message = re.sub(r"computed: (?!Broken)[\w.]+ raised ", "computed: ", error.message)
+        message = OTHERS.sub(r"\1: …", FILTER.sub("The filter", message))
         return NAMES.sub("It has ….", f"error: {message}" + (f" {error.hint}" if error.hint else ""))
 
 

@@ -231,8 +231,8 @@ def test_serve_troubles(site: Path) -> None:
         (["static/a.css"], 2, "Error: static/a.css is not a folder.\n"),
         (["--host", "nowhere.invalid"], 2, "untor: nowhere.invalid is not an address of this machine: "),
         (["--data", "no.json"], 1, "untor: The data file cannot be read: no.json: no such file or directory.\n"),
-        (["--engine", "views:pages"], 2, "Error: Cannot import the engine views:pages: ModuleNotFoundError: No module named 'views'\n"),
-        (["--port", "70000"], 2, "Error: Invalid value for '--port': 70000 is not in the range 0<=x<=65535.\n"),
+        (["--engine", "views:pages"], 2, 'Error: There is no module "views" for the engine views:pages. Looked in the current folder and where Python looks (sys.path).\n'),
+        (["--port", "70000"], 2, "Error: Invalid value for '--port': '70000' is not an integer from 0 to 65535.\n"),
     ]  # fmt: skip
     for arguments, status, errors in cases:
         found = untor("serve", *arguments, folder=site)

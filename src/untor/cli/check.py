@@ -12,6 +12,7 @@ from untor.check.checker import CheckOptions, check
 from untor.check.suppressions import ACCEPTABLE, why_not
 from untor.cli.progress import progress
 from untor.cli.pyproject import settings
+from untor.cli.ranges import Whole
 from untor.cli.templates import engine_named, find_page, folders_of
 from untor.engine.engine import Engine
 from untor.errors import UntorError
@@ -33,9 +34,7 @@ if TYPE_CHECKING:
     help="Output format: text to read, json for programs, sarif for code scanning.",
 )
 @click.option("--also", multiple=True, metavar="RULE", help="Turn on a rule that is off by default. Can be repeated.")
-@click.option(
-    "--most-trusted", type=click.IntRange(0), metavar="N", help="The most values that may be printed as trusted."
-)
+@click.option("--most-trusted", type=Whole(0), metavar="N", help="The most values that may be printed as trusted.")
 @click.option("--trusted", "lists", is_flag=True, help="Also list the values printed as trusted, each with its reason.")
 @click.option("--engine", metavar="MODULE:NAME", help="The site's engine, with its filters and helpers.")
 @click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. Can be repeated.")
@@ -78,7 +77,8 @@ def command(
         sys.exit(2)
     if not checked.templates:
         searched = ", ".join(folder for _, folder in site.compiler.loader.entries)
-        raise click.UsageError(f"There are no templates in {searched}.")
+        where = 'here: no folder "templates", and none beside it' if searched == "." else f"in {searched}"
+        raise click.UsageError(f"There are no templates {where}. Name their folder: untor check FOLDER.")
     text = FORMATS[shape](checked)
     if lists and shape == "text":
         text = f"{trusted_list(checked)}\n{text}"

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from untor.cli.page_values import DataOptions, context_of, data_options
+from untor.cli.page_values import DataOptions, context_of, data_options, values_explained
 from untor.cli.render import write_whole
 from untor.cli.templates import engine_and_page
 from untor.compiler.origin import Origin
@@ -75,8 +75,10 @@ def command(
         from untor.explain.trace import filtered, journeys  # noqa: PLC0415
 
         context = context_of(given)
-        steps = filtered(site.compiler, expression, context)
-        _print_journeys(console, steps, journeys(site.compiler, planned, expression, context))
+        with values_explained(given, context):
+            steps = filtered(site.compiler, expression, context)
+            found = journeys(site.compiler, planned, expression, context)
+        _print_journeys(console, steps, found)
         return
     values = values_of(planned.placements)
     if output is not None:

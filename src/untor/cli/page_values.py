@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from contextlib import contextmanager
 from itertools import pairwise
 from pathlib import Path
 from typing import NamedTuple
@@ -14,10 +15,12 @@ from untor.data import ReadOptions, load
 from untor.data.csv_file import TYPES
 from untor.diagnostics import hints
 from untor.diagnostics.problem import suggestion
+from untor.diagnostics.wording import with_article
+from untor.errors import MissingValue
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Iterator, Mapping
     from typing import Any, TypeVar
 
     Command = TypeVar("Command", bound=Callable[..., object])
@@ -100,10 +103,31 @@ def context_of(given: DataOptions) -> dict[str, object]:
         name, path = _named(file)
         context.update(load(path, name, ReadOptions(queries, types)))
     if queries and not set(queries) <= context.keys():
-        raise click.BadParameter("there is no SQLite file among the data to ask.", param_hint="--query")
+        raise click.BadParameter("a query needs an SQLite file: --data harbour.sqlite.", param_hint="--query")
     for setting in given.settings:
         _assign(context, setting)
     return context
+
+
+@contextmanager
+def values_explained(given: DataOptions, context: Mapping[str, object]) -> Iterator[None]:
+    """Say of a name that the page was not given how the options would give it."""
+    try:
+        yield
+    except MissingValue as error:
+        problem = error.problem
+        if problem.code in {"name-missing", "takes-missing"} and problem.source is not None:
+            wanted = re.match(r"\w+", problem.source.text[problem.start :])
+            unnamed = [path for name, path in map(_named, given.files) if name is None]
+            lists = [path for path in unnamed if isinstance(context.get(Path(path).stem), list)]
+            if not context:
+                problem.hint = "Values come from --data FILE or --set NAME=VALUE."
+            elif lists and wanted:
+                stem = Path(lists[0]).stem
+                problem.hint += (
+                    f'\n{lists[0]} is available as "{stem}". To name it, write --data {wanted[0]}={lists[0]}.'
+                )
+        raise
 
 
 def _pair(text: str, option: str, shape: str) -> tuple[str, str]:
@@ -148,7 +172,7 @@ def _into(place: Any, step: str | int, setting: str, value: object, *, last: boo
         return place[step]
     what = f"[{step}]" if isinstance(step, int) else f".{step}"
     size = f" of {len(place)}" if isinstance(place, list) else ""
-    message = f"{setting!r}: there is no {what} in a {type(place).__name__}{size}."
+    message = f"{setting!r}: there is no {what} in {with_article(type(place).__name__)}{size}."
     raise click.BadParameter(message, param_hint="--set")
 
 

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import click
 
-from untor.cli.page_values import DataOptions, context_of, data_options
+from untor.cli.page_values import DataOptions, context_of, data_options, values_explained
 from untor.cli.templates import engine_and_page
 
 
@@ -41,7 +41,9 @@ def render(
     untor render mail/welcome.txt --set name=Runa --set year=2031
     """  # noqa: D301  click reads the backspace as "keep these lines"
     site, template = engine_and_page(page, folders, engine)
-    text = site.render(template, context_of(given))
+    context = context_of(given)
+    with values_explained(given, context):
+        text = site.render(template, context)
     octets = text.encode("utf-8", "replace")
     if output is None or output == "-":
         sys.stdout.buffer.write(octets)

@@ -9,6 +9,7 @@ import click
 
 from untor.cli.page_values import DataOptions, context_of, data_options
 from untor.cli.pyproject import settings
+from untor.cli.ranges import Whole
 from untor.cli.templates import engine_named
 from untor.engine.engine import Engine
 
@@ -24,7 +25,7 @@ def address_options(command: Callable[..., None]) -> Callable[..., None]:
         "--port",
         default=8031,
         show_default=True,
-        type=click.IntRange(0, 65535),
+        type=Whole(0, 65535),
         help="Port to bind to; 0 for any free port.",
     )
     return host(port(command))

@@ -10,6 +10,7 @@ from pathlib import Path
 import click
 
 from untor.cli.pyproject import settings
+from untor.data import READERS, SQLITE
 from untor.diagnostics.wording import with_article
 from untor.engine.engine import Engine
 from untor.loading.loader import ENDINGS
@@ -56,6 +57,11 @@ def engine_named(name: str) -> Engine:
         for part in attribute.split("."):
             value = getattr(value, part)
         engine = value if isinstance(value, Engine) or not callable(value) else value()
+    except ModuleNotFoundError as error:
+        if error.name is None or not f"{module}.".startswith(f"{error.name}."):
+            raise click.UsageError(f"Cannot import the engine {name}: {error}.") from error
+        looked = "Looked in the current folder and where Python looks (sys.path)"
+        raise click.UsageError(f'There is no module "{error.name}" for the engine {name}. {looked}.') from error
     except Exception as error:  # a site's own code may fail in any way
         raise click.UsageError(f"Cannot import the engine {name}: {type(error).__name__}: {error}") from error
     if not isinstance(engine, Engine):
@@ -66,6 +72,8 @@ def engine_named(name: str) -> Engine:
 def engine_and_page(page: str, folders: tuple[str, ...], engine: str | None) -> tuple[Engine, str]:
     """Return the engine and the template's name that a command means."""
     named = engine or (settings().engine if not folders else "")
+    if Path(page).suffix.lower() in {*READERS, *SQLITE} - {*ENDINGS} and Path(page).is_file():
+        raise click.UsageError(f"{page} is a data file. Name a page, and the file after --data: PAGE --data {page}.")
     if not named:
         searched, name = find_page(page, folders)
         return Engine(searched, reload=True), name

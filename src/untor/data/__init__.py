@@ -19,7 +19,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
-__all__ = ["MOST_BYTES", "READERS", "Wanted", "load"]
+__all__ = ["MOST_BYTES", "READERS", "SQLITE", "ReadOptions", "load"]
 
 MOST_BYTES = 64 * 1024 * 1024
 """How large a data file may be; a database may be larger."""

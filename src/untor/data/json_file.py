@@ -8,7 +8,7 @@ from untor.data.reading import text_of, wrong
 
 _HINTS = {
     "Expecting property name enclosed in double quotes": (
-        'Names stand in double quotes: {"name": …}, with no comma at the end.'
+        'Names are in double quotes: {"name": …}, with no comma at the end.'
     ),
     "Expecting value": "A value is text in double quotes, a number, true, false, null, a list or a mapping.",
     "Expecting ',' delimiter": "Put a comma between two items, or the closing bracket after the last.",

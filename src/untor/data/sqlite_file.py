@@ -39,7 +39,8 @@ def read_sqlite(path: str, queries: Mapping[str, str]) -> dict[str, object]:
         queries_to_run = queries or {name: f'select * from "{name.replace(chr(34), chr(34) * 2)}"' for name in tables}  # noqa: S608
         return {name: _rows(connection, name, query) for name, query in queries_to_run.items()}
     except sqlite3.Error as error:
-        raise _unreadable(f"{path}: {error}") from None
+        is_other = error.sqlite_errorname == "SQLITE_NOTADB" if hasattr(error, "sqlite_errorname") else False
+        raise _unreadable(f"{path} is not an SQLite database" if is_other else f"{path}: {error}") from None
     finally:
         connection.close()
 

@@ -20,6 +20,8 @@ def read_toml(octets: bytes, name: str) -> object:
         match = _PLACE.search(message)
         trouble = _PLACE.sub("", message)
         place = offset_of(source, int(match[1]), int(match[2])) if match and match[1] else len(source.text)
-        raise wrong(source, place, "TOML", trouble[:1].lower() + trouble[1:]) from None
+        is_missing = trouble == "Invalid value" and source.text[:place].rstrip(" \t")[-1:] in {"=", ",", "["}
+        said = "a value is missing" if is_missing else trouble[:1].lower() + trouble[1:]
+        raise wrong(source, place, "TOML", said) from None
     except RecursionError:
         raise wrong(source, 0, "TOML that can be read", "it is nested too deeply") from None

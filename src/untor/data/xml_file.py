@@ -13,7 +13,15 @@ if TYPE_CHECKING:
 
     from untor.diagnostics.source import Source
 
-_MESSAGES = {"syntax error": "this is not markup"}
+_MESSAGES = {
+    "syntax error": "this is not markup",
+    "mismatched tag": "this end tag does not match the element that is open",
+    "no element found": "an element is never closed",
+    "unclosed token": "what begins here is never closed",
+    "not well-formed (invalid token)": "this is not allowed here",
+    "junk after document element": "nothing is allowed after the root element",
+    "undefined entity": "there is no such entity",
+}
 
 
 class XmlNode:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING
 
 from untor.data.reading import DEEPEST, MOST_VALUES, needs, text_of, wrong
@@ -29,8 +30,12 @@ def read_yaml(octets: bytes, name: str) -> object:
         return loader.construct_document(node)
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
-        trouble = " ".join(part for part in (error.context, error.problem) if part)
+        trouble = error.problem or error.context or "it cannot be read"
         remedy = ""
+        if (opened := _OPENED.get(error.context or "")) and trouble.endswith(("<stream end>'", "end of stream")):
+            mark, trouble = error.context_mark, f"{opened} that begins here is never closed"
+        for found, said in _SAID:
+            trouble = re.sub(found, said, trouble)
         if "could not determine a constructor" in trouble:
             trouble, remedy = (
                 "a tag asks for a type that data cannot have",
@@ -47,6 +52,26 @@ def read_yaml(octets: bytes, name: str) -> object:
     finally:
         if loader is not None:
             loader.dispose()
+
+
+_OPENED = {
+    "while parsing a flow sequence": "a list",
+    "while parsing a flow mapping": "a mapping",
+    "while scanning a quoted scalar": "a string",
+}
+"""What PyYAML says it was reading."""
+
+_SAID = (
+    (r"expected (.+), but (?:got|found) (.+)", r"expected \1, and here is \2"),
+    (r"'?<(?:stream end|document end)>'?", "the end"),
+    (r"'?<block mapping start>'?", "the first name of a mapping"),
+    (r"'?<block end>'?", "the end of the block"),
+    (r"'?<scalar>'?", "a value"),
+    (r"mapping values are not allowed here", "a colon is not allowed here"),
+    (r"could not find expected ':'", "a colon is missing"),
+    (r"found character '(.+)' that cannot start any token", r"\1 is not allowed here"),
+)
+"""Words of PyYAML, and ours."""
 
 
 def _measure(root: Any, source: Source) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from untor.compiler.compiler import Compiler
 from untor.compiler.origin import Origin
 from untor.compiler.settings import CompilerSettings
+from untor.diagnostics.wording import with_article
 from untor.engine.options import (
     checked_attributes,
     checked_folders,
@@ -192,10 +193,12 @@ class Engine:
         policy: Policy | bool = True,
         cache: str = "",
         stream: bool = False,
+        **values: object,
     ) -> Page:
         """Return a page as the answer to a request: an ASGI app, a WSGI app, or body and headers for anything else.
 
-        ``context`` has all values of the page. ``headers`` are added to those of the page (content type, ``nosniff``,
+        The values of the page are ``context`` and ``values`` by name, as in ``render``; a value that is named as one of
+        the options is passed in ``context``. ``headers`` are added to those of the page (content type, ``nosniff``,
         Cache-Control, ETag, Content-Security-Policy) or take their place. ``policy`` is ``True`` for that of the
         engine, ``False`` for none, or one for this page. ``cache`` is its Cache-Control, by default
         ``private, no-cache``. ``stream`` sends it while it is being rendered, in constant memory.
@@ -204,13 +207,17 @@ class Engine:
         page is rendered.
         """
         template = self.template(name)
-        return template.page(context, status=status, headers=headers, policy=policy, cache=cache, stream=stream)
+        return template.page(
+            context, status=status, headers=headers, policy=policy, cache=cache, stream=stream, **values
+        )
 
     def compile(self, source: str, name: str = "inline.html") -> Template:
         """Compile source text; the ending of ``name`` says what kind of output it makes.
 
-        Raises ``MarkError`` and ``PlacementError``.
+        Raises ``MarkError`` and ``PlacementError``, and ``TypeError`` for a source that is not a string.
         """
+        if not isinstance(source, str):
+            raise TypeError(f"the source of a template must be a string, not {with_article(type(source).__name__)}")
         return Template(self, Origin(name, source))
 
     def render_many(

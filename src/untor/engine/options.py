@@ -39,7 +39,10 @@ def checked_folders(folders: object, *, reload: bool) -> None:
         if not isinstance(path, str | os.PathLike):
             raise ValueError(f"a folder must be a path, not {with_article(type(path).__name__)}")  # noqa: TRY004
         if not reload and not os.path.isdir(path):  # noqa: PTH112  pathlib is not loaded to render a page
-            raise ValueError(f'there is no folder "{os.fspath(path)}"')
+            where = os.fspath(path)
+            if "\n" in where or "<" in where:
+                raise ValueError("folders must be paths, not templates; compile(source) takes the text of a template")
+            raise ValueError(f'there is no folder "{where}"')
 
 
 def _several(paths: object) -> list[object]:
@@ -84,9 +87,10 @@ def checked_name(kind: str, name: str) -> str:
     from untor.language.tokens import KEYWORDS  # noqa: PLC0415  only where there are any
 
     if not isinstance(name, str) or not name.isidentifier() or name.startswith("_") or name in KEYWORDS:
-        raise ValueError(
-            f"{name!r} cannot be the name of a {kind}: a name has letters, digits and _, and does not begin with _"
-        )
+        other = name.replace("-", "_").strip("_") if isinstance(name, str) else ""
+        near = f"; {other!r} can" if other != name and other.isidentifier() and other not in KEYWORDS else ""
+        must = "a name has letters, digits and _, and does not begin with _"
+        raise ValueError(f"{name!r} cannot be the name of a {kind}: {must}{near}")
     if kind == "filter" and name in NAMES:
         raise ValueError(f'there is a built-in filter "{name}"; give yours another name')
     return name

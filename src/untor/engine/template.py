@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections import ChainMap
+
 from untor.diagnostics.problem import suggestion
 
 TYPE_CHECKING = False
@@ -130,12 +132,17 @@ class Template:
         policy: Policy | bool = True,
         cache: str = "",
         stream: bool = False,
+        **values: object,
     ) -> Page:
         """Return the page as the answer to a request; see ``Engine.page``."""
+        from collections.abc import Mapping  # noqa: PLC0415  only where requests are answered
+
         from untor.web.response import CACHED, Page  # noqa: PLC0415  only where requests are answered
 
         of_engine = self._engine.policy if policy else None
         chosen = of_engine if isinstance(policy, bool) else policy
+        if values and (context is None or isinstance(context, Mapping)):
+            context = ChainMap(values, context) if context else values  # type: ignore[arg-type]
         return Page(self, context, chosen, status=status, headers=headers, cache=cache or CACHED, stream=stream)
 
     @property

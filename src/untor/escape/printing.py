@@ -165,9 +165,11 @@ def described(value: Any) -> str:
     return f"{noun}, whose class has no text of its own," if kind in {kinds.OBJECT, kinds.MODEL} else noun
 
 
-_VOWEL = pattern(r"(?ai)[aeio]|nd|u(?!i|[bcdfghjklmnpqrstvwxyz][aeiou])")
+_VOWEL = pattern(r"(?ai)[aeio]|nd|[fhlmnrsx]\Z|u(?!i|[bcdfghjklmnpqrstvwxyz][aeiou])")
 
 
 def with_article(noun: str) -> str:
-    """Return a noun with its indefinite article: ``an int``, ``a str``, ``a UserDict``."""
+    """Return a noun with its indefinite article: ``an int``, ``a str``, ``a UserDict``; ``None`` has none."""
+    if noun == "NoneType":
+        return "None"
     return f"{'an' if _VOWEL.match(noun) else 'a'} {noun}"

@@ -62,12 +62,12 @@ def evaluate(compiler: Compiler, expression: str, context: Mapping[str, object])
         steps.append(value)
         return ""
 
-    show = tree.Name(0, len(expression), "untor_show")
+    show = tree.Name(0, len(expression), "_show")
     mark = tree.Print(0, len(expression), tree.Call(0, len(expression), show, [node], {}))
     planned = compiler.analysed(ParsedTemplate(source, [mark]))
     if planned.problems:
         raise error_of(planned.problems[0])
-    compiler.function(planned, "render", helpers={"untor_show": keep})(context)
+    compiler.function(planned, "render", helpers={"_show": keep})(context)
     return steps[0]
 
 

@@ -20,8 +20,8 @@ def locale_named(name: str) -> Locale:
 
     try:
         return Locale.parse(name, sep="-" if "-" in name else "_")
-    except (UnknownLocaleError, ValueError, TypeError, AttributeError) as error:
-        raise FilterProblem(f"the locale {name!r} is not known ({error}).") from None
+    except (UnknownLocaleError, ValueError, TypeError, AttributeError):
+        raise FilterProblem(f"the locale {name!r} is not known; names look like en or pt-BR.") from None
 
 
 @lru_cache(maxsize=64)

@@ -110,12 +110,15 @@ class TemplateLoader:
         moved = sorted(known for known in stems if known.rsplit("/", 1)[-1] == last)
         near = f'There is "{moved[0]}".' if moved else suggestion(name, names if "." in name else stems)
         looked = [
-            f"{folder}{'' if os.path.isdir(folder) else ' (which does not exist)'}"
+            f"{_SHOWN.get(folder, folder)}{'' if os.path.isdir(folder) else ' (which does not exist)'}"
             + (f' (as "{prefix}/…")' if prefix else "")
             for prefix, folder in self.entries
         ]
         places = f"Looked in {', '.join(looked)}." if looked else "The engine has no folders."
         return f"{near}\n{places}" if near else places
+
+
+_SHOWN = {".": "the current folder (.)"}
 
 
 def _folder(given: str | os.PathLike[str]) -> str:

@@ -296,7 +296,7 @@ EVERYWHERE = frozenset({"range"})
 
 def _in_reach(scope: Mapping[str, object] | tuple[str, ...]) -> str:
     what = "This piece" if isinstance(scope, tuple) else "The page"
-    names = sorted(name for name in scope if isinstance(name, str) and name not in EVERYWHERE)
+    names = sorted(name for name in scope if isinstance(name, str) and name not in EVERYWHERE and name[:1] != "_")
     return f"{what} was given {', '.join(names[:12]) if names else 'no values'}."
 
 

@@ -10,7 +10,7 @@ from types import TracebackType
 
 from untor.diagnostics.hints import of_call
 from untor.diagnostics.problem import Problem
-from untor.diagnostics.wording import shortened
+from untor.diagnostics.wording import shortened, with_article
 from untor.errors import MissingValue, RenderError, UntorError
 from untor.escape import NotPrintable
 from untor.escape.truth import NotData
@@ -281,7 +281,21 @@ def instead_of(error: Exception, location: Location | None, page: Source) -> Unt
         return RenderError(Problem("filter-failed", source, start, end, word=word, trouble=what))
     if kind == "call":
         return RenderError(Problem("call-failed", source, start, end, word=word, trouble=what))
-    return RenderError(Problem("expression-failed", source, start, end, trouble=what))
+    return RenderError(Problem("expression-failed", source, start, end, trouble=f"{_raising(error)}{what}"))
+
+
+def _raising(error: Exception) -> str:
+    """Return which function of the application's an exception of an expression came from: ``Vessel.length raised``."""
+    trace, name = error.__traceback__, ""
+    while trace is not None:
+        module, around = trace.tb_frame.f_globals.get("__name__", ""), "__untor_sources__" in trace.tb_frame.f_globals
+        if around:
+            name = ""
+        elif not name and not module.startswith("untor."):
+            name = trace.tb_frame.f_code.co_qualname.rpartition("<locals>.")[2]
+        trace = trace.tb_next
+    owner, _, method = name.rpartition(".")
+    return f"str() of {with_article(owner)} raised " if method == "__str__" else f"{name} raised " if name else ""
 
 
 def _of_arguments(error: Exception) -> str:
