@@ -42,7 +42,7 @@ def _templates(options: Any) -> Iterator[tuple[str, list[Finding]]]:
         engine = engine_named(options.untor_engine) if options.untor_engine else Engine(options.untor, reload=True)
     except click.ClickException as error:
         raise pytest.UsageError(error.format_message()) from error
-    wanted = CheckOptions(configured.accept, configured.also, configured.most_trusted, engine.policy is not None)
+    wanted = CheckOptions(configured.accept, configured.also, configured.most_trusted, engine.policy)
     names = sorted({name for name, _ in engine.compiler.loader.files()})
     if not names:
         folders = ", ".join(folder for _, folder in engine.compiler.loader.entries)

@@ -11,7 +11,7 @@ from untor.analysis.analyser import XML, ending_of
 from untor.analysis.composition import Frame, PageAnalysis
 from untor.analysis.ir import Function
 from untor.analysis.names import AnalysisError, Names
-from untor.check import name_rules, tag_rules
+from untor.check import name_rules, page_rules, step_rules, tag_rules
 from untor.check.findings import Checked, finding_of, shown
 from untor.check.site import Site, SitePage
 from untor.check.suppressions import Suppressions
@@ -28,6 +28,7 @@ if TYPE_CHECKING:
 
     from untor.analysis.ir import Placement
     from untor.compiler.compiler import Compiler
+    from untor.web.csp import Policy
 
 _ENOUGH = 150
 """From how many pages on a second process earns what it costs."""
@@ -40,14 +41,14 @@ class CheckOptions:
     """What a check is asked for.
 
     ``accepted`` are rules that the whole site accepts, each with its reason; ``also`` are rules that are off unless
-    asked for; ``most_trusted`` is how many values may be printed as trusted, ``None`` for any number;
-    ``has_policy`` says that pages are answered with a policy.
+    asked for; ``most_trusted`` is how many values may be printed as trusted, ``None`` for any number. ``policy`` is the
+    pages'. A key of ``accepted`` that ends in ``/`` is a folder of templates with rules of its own.
     """
 
-    accepted: Mapping[str, str] = field(default_factory=dict)
+    accepted: Mapping[str, str | Mapping[str, str]] = field(default_factory=dict)
     also: Collection[str] = ()
     most_trusted: int | None = None
-    has_policy: bool = False
+    policy: Policy | None = None
 
 
 @dataclass(slots=True)
@@ -80,7 +81,7 @@ def check(
         trusted.update(dict.fromkeys(page.trusted))
         if progress is not None:
             progress(done, len(pages))
-    for problem in (*_of_files(site), *name_rules.find(site)):
+    for problem in (*_of_files(site), *name_rules.find(site), *step_rules.find(site, wanted.policy)):
         problems.setdefault(_place(problem), problem)
     return _checked(site, wanted, chosen, list(problems.values()), list(trusted))
 
@@ -94,7 +95,7 @@ def _checked(
 ) -> Checked:
     accepted = Suppressions(site, wanted.accepted)
     off = OFF - set(wanted.also)
-    if wanted.has_policy:
+    if wanted.policy is not None:
         # It puts nonces on the scripts itself; what attributes would do, browsers leave out without a word.
         off = off - {"csp-handler", "csp-style"} | {"csp-script"}
     reported = [problem for problem in problems if not accepted.takes(problem) and problem.code not in off]
@@ -166,6 +167,7 @@ def _page_found(site: Site, page: SitePage) -> PageProblems:
     placements = [] if planned.problems else planned.placements
     problems = [*planned.problems, *_without_echoes(planned.problems, _outlined(site, page))]
     problems += _open_resources(site, placements)
+    problems += _only_trusted(site, placements)
     return PageProblems(problems, [placement for placement in placements if placement.reason is not None])
 
 
@@ -206,6 +208,14 @@ def _outlined(site: Site, page: SitePage) -> Iterator[Problem]:
     yield from walker.elements.problems(walker.state.open)
     for source, start, text, name in walker.unmarked:
         yield Problem("value-unmarked", source, start, start + len(text), text=text, name=name)
+    known: dict[Source, set[str]] = {}
+    for source, match, start in walker.other_marks:
+        if source not in known:
+            known[source] = site.names_known(source.name)
+        if step_rules.is_mark(match, known[source]):
+            yield Problem("mark-unknown", source, start, start + len(match[0]), text=match[0].rstrip(" .|}[("))
+    if not walker.elements.xml:
+        yield from page_rules.find(walker)
     yield from tag_rules.charset(walker.tags)
     for tag in walker.tags:
         yield from tag_rules.opener(tag)
@@ -224,6 +234,23 @@ def _open_resources(site: Site, placements: Iterable[Placement]) -> Iterator[Pro
             start, end = _span(source, placement)
             name = next((step for step in placement.path if step.startswith("attribute ")), "attribute")
             yield Problem("resource-open", source, start, end, name=name.removeprefix("attribute "))
+
+
+_ONLY = {
+    "script-statement": ("script", "TrustedScript", "Name the value, const call = {= … =};, and use the name."),
+    "style-rules": ("style", "TrustedCSS", "Write the selector or the property out, and print its value alone."),
+}
+"""Escaping functions that let only a trusted kind of value through."""
+
+
+def _only_trusted(site: Site, placements: Iterable[Placement]) -> Iterator[Problem]:
+    """Yield values that can only be printed where they are of a trusted kind."""
+    for placement in placements:
+        found = next((_ONLY[escaper] for escaper in placement.escapers if escaper in _ONLY), None)
+        if found is not None and placement.reason is None and placement.template in site.readings:
+            source = site.readings[placement.template].source
+            where, kind, remedy = found
+            yield Problem("trusted-only", source, *_span(source, placement), where=where, kind=kind, remedy=remedy)
 
 
 def _span(source: Source, placement: Placement) -> tuple[int, int]:

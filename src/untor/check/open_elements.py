@@ -4,25 +4,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from untor.contexts.html_active_formatting import CLOSES_P
-from untor.contexts.html_elements import INTEGRATION_POINTS, VOID
+from untor.check.implied_ends import HEADINGS, IMPLIED, OPTIONAL_END, SPECIAL, ended_by, reach
+from untor.contexts.html_active_formatting import FORMATTING
+from untor.contexts.html_elements import VOID
 from untor.diagnostics.problem import Problem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
+    from collections.abc import Set as AbstractSet
 
     from untor.check.tag_walker import Tag
     from untor.diagnostics.source import Source
     from untor.language import tree
-
-# HTML §13.1.2.4 "Optional tags".
-OPTIONAL_END = frozenset(
-    """li dt dd p rt rp optgroup option colgroup caption thead tbody tfoot tr td th html head body rb rtc""".split(),
-)
-
-# HTML §13.2.4.2 "has an element in button scope": what a paragraph is not looked for outside of.
-_BUTTON_SCOPE = frozenset("applet button caption html table td th marquee object select template".split())
 
 EDGE = "|"
 """Stands in for a name where the content for a slot begins: it cannot close what is around it."""
@@ -50,11 +44,26 @@ class OpenElement:
 
 @dataclass(slots=True)
 class Misfit:
-    """A tag that does not fit, as it looks so far; what comes later may show it in another light."""
+    """A tag that does not fit, as it looks so far; what comes later may show it in another light.
+
+    ``inside`` is the innermost element that was open at an end tag that closes nothing; ``explained`` says that an end
+    tag that closes nothing has been explained by it.
+    """
 
     kind: str
     entry: OpenElement
     tag: Tag | None = None
+    inside: OpenElement | None = None
+    explained: bool = False
+
+
+@dataclass(slots=True)
+class EndedParagraph:
+    """A paragraph that a block has ended; ``reported`` says that something was found there already."""
+
+    entry: OpenElement
+    by: Tag
+    reported: bool
 
 
 class Elements:
@@ -64,7 +73,7 @@ class Elements:
         self.xml = xml
         self.misfits: list[Misfit] = []
         self.found: list[Problem] = []
-        self.ended_paragraphs: list[tuple[OpenElement, Tag]] = []
+        self.ended_paragraphs: list[EndedParagraph] = []
 
     # --- tags --------------------------------------------------------------------------------------------------------
 
@@ -75,46 +84,81 @@ class Elements:
             return top
         if tag.closes_itself and not html:
             return top
-        if html and tag.name in CLOSES_P:
-            top = self._end_paragraph(top, tag)
         return OpenElement(tag.name, tag.source, tag.start, tag.end, top, slash=tag.closes_itself)
 
-    def _end_paragraph(self, top: OpenElement | None, tag: Tag) -> OpenElement | None:
-        """HTML §13.2.6.4.7: "If the stack of open elements has a p element in button scope, then close a p element"."""
-        entry = top
-        while entry is not None and entry.name not in _BUTTON_SCOPE and f"svg:{entry.name}" not in INTEGRATION_POINTS:
-            if entry.name == "p":
-                self.ended_paragraphs.append((entry, tag))
-                return entry.outer
-            if entry.name in CLOSES_P or entry.name == EDGE or entry.variants:
-                break
-            entry = entry.outer
+    def ended(self, top: OpenElement | None, tag: Tag) -> OpenElement | None:
+        """Return what is open once a start tag of HTML has ended what it ends by itself."""
+        for names, outside in ended_by(tag.name):
+            top = self._implied_end(top, tag, names, outside)
         return top
+
+    def _implied_end(
+        self, top: OpenElement | None, tag: Tag, ended: AbstractSet[str], outside: AbstractSet[str]
+    ) -> OpenElement | None:
+        """Return what is open once a start tag has ended elements of some names by itself."""
+        entry, ending = top, None
+        while entry is not None and entry.name not in outside | {EDGE} and not entry.variants:
+            if entry.name in ended:
+                ending = entry
+            entry = entry.outer
+        if ending is None:
+            return top
+        inside = [each for each in _chain(top, ending) if self._must_close(each)]
+        for inner in inside[:_MOST_BETWEEN]:
+            self._is_unclosed(inner, tag)
+        if ending.name == "p":
+            self.ended_paragraphs.append(EndedParagraph(ending, tag, reported=bool(inside)))
+        return ending.outer
 
     def close(self, top: OpenElement | None, tag: Tag) -> OpenElement | None:
         """Return what is open after an end tag."""
         entry = self._required(top, tag.name)
         if entry is not None and entry.name == tag.name:
-            return entry.outer
+            return self._closed_over(top, entry, tag)
         if entry is not None and entry.variants:
             self._half_open(entry, tag)
             closes = any(variant and variant[-1].name == tag.name for variant in entry.variants)
             return entry.outer if closes else self.close(entry.outer, tag)
-        deeper = entry
-        while deeper is not None and deeper.name not in {tag.name, EDGE}:
-            deeper = deeper.outer
-        if deeper is not None and deeper.name != EDGE:
-            between = list(_chain(entry, deeper))
-            for inner in [each for each in between if self._must_close(each)][:_MOST_BETWEEN]:
-                self.misfits.append(Misfit("element-unclosed", inner, tag))
-            return deeper.outer
-        if self._explained(tag):
+        meant = HEADINGS if tag.name in HEADINGS and not self.xml else {tag.name}
+        closed = self._in_reach(entry, tag, meant)
+        if closed is not None:
+            return self._closed_over(top, closed, tag)
+        if self._explained(tag) or (tag.name in IMPLIED and not self.xml):
             return top
-        if entry is None or entry.name == EDGE:
-            self.misfits.append(Misfit("element-extra-end", _nothing(tag), tag))
-            return top
-        self.misfits.append(Misfit("element-wrong-end", entry, tag))
-        return entry.outer
+        self.misfits.append(Misfit("element-extra-end", _nothing(tag), tag, entry))
+        return top
+
+    def _closed_over(self, top: OpenElement | None, closed: OpenElement, tag: Tag) -> OpenElement | None:
+        """Return what is open after an end tag for an element that has others open in it."""
+        between = list(_chain(top, closed))
+        if tag.name in FORMATTING and not (self.xml or tag.foreign):
+            # HTML §13.2.6.4.7 "adoption agency": a block in a formatting element stays open.
+            inner = next((each for each in between if each.name in SPECIAL), None)
+            if inner is not None:
+                self.misfits.append(Misfit("element-wrong-end", inner, tag))
+                return _rebuilt(between, closed.outer)
+        for inner in [each for each in between if self._must_close(each)][:_MOST_BETWEEN]:
+            self._is_unclosed(inner, tag)
+        if closed.name != tag.name:
+            self.misfits.append(Misfit("element-wrong-end", closed, tag))
+        return closed.outer
+
+    def _in_reach(self, entry: OpenElement | None, tag: Tag, names: AbstractSet[str]) -> OpenElement | None:
+        """Return the innermost open element of some names that an end tag reaches."""
+        outside = frozenset() if self.xml or tag.foreign else reach(tag.name)
+        while entry is not None and entry.name not in names:
+            if entry.name == EDGE or entry.name in outside:
+                return None
+            entry = entry.outer
+        return entry
+
+    def _is_unclosed(self, entry: OpenElement, tag: Tag | None = None) -> None:
+        """Keep an element that is never closed; an end tag in it that closed nothing was meant for it."""
+        for misfit in self.misfits:
+            if misfit.kind == "element-extra-end" and misfit.inside is entry:
+                misfit.kind, misfit.entry = "element-wrong-end", entry
+                return
+        self.misfits.append(Misfit("element-unclosed", entry, tag))
 
     def _must_close(self, entry: OpenElement) -> bool:
         return self.xml or entry.name not in OPTIONAL_END
@@ -127,16 +171,20 @@ class Elements:
 
     def _explained(self, tag: Tag) -> bool:
         """Tell whether an end tag that closes nothing shows an earlier misfit in another light."""
+        ended = self.ended_paragraphs[-1] if self.ended_paragraphs and tag.name == "p" else None
+        if ended is not None and ended.reported:
+            ended.reported = False
+            return True
         for misfit in reversed(self.misfits):
-            if misfit.tag is None:
+            if misfit.tag is None or misfit.kind == "element-extra-end":
                 continue
-            if misfit.kind == "element-unclosed" and misfit.tag.name == tag.name:
-                # <div><nav></div></div>: the first </div> was meant for the nav.
-                misfit.kind = "element-wrong-end"
+            if misfit.kind == "element-unclosed" and tag.name in {misfit.tag.name, misfit.entry.name}:
+                # <div><nav></div></div>: the first </div> was meant for the nav. <b><i>a</b></i>: as is the </b>.
+                misfit.kind = "element-wrong-end" if misfit.tag.closing else misfit.kind
+                misfit.explained = True
                 return True
-            if misfit.kind == "element-wrong-end" and misfit.entry.name == tag.name:
-                # <nav></div></nav>: the </div> was one too many.
-                misfit.kind = "element-extra-end"
+            if misfit.entry.name == tag.name and not misfit.explained:
+                misfit.explained = True
                 return True
         return False
 
@@ -171,7 +219,7 @@ class Elements:
         of its own, which branches of the same tests have to close. One that closes what was open before is reported.
         """
         top = self._required(before)
-        base = top.outer if top is not None and top.tests == tests else before
+        base = top.outer if top is not None and top.tests == tests else top
         first = ends[0]
         is_same = all(_names(end, base) == _names(first, base) for end in ends)
         if is_same:
@@ -224,7 +272,7 @@ class Elements:
             if entry.variants:
                 self._half_open(entry, None)
             elif self._must_close(entry):
-                self.misfits.append(Misfit("element-unclosed", entry))
+                self._is_unclosed(entry)
 
     def round(
         self, before: OpenElement | None, after: OpenElement | None, source: Source, node: tree.For
@@ -258,8 +306,9 @@ class Elements:
         more = "\nA / at the end of a tag closes nothing in HTML." if entry.slash and not self.xml else ""
         where, related = "", []
         if tag is not None:
-            where = f": the </{tag.name}> on {_where(tag, entry)} closes what is around it"
-            related = [_seen(f"this </{tag.name}> closes the element around it", tag)]
+            shown = f"</{tag.name}>" if tag.closing else f"<{tag.name}>"
+            where = f": the {shown} on {_where(tag, entry)} closes what is around it"
+            related = [_seen(f"this {shown} closes the element around it", tag)]
         place = (entry.source, entry.start, entry.end)
         return Problem("element-unclosed", *place, name=entry.name, where=where, more=more).beside(*related)
 
@@ -270,14 +319,27 @@ class Elements:
 
     def _element_extra_end(self, entry: OpenElement, tag: Tag) -> Problem:  # noqa: ARG002  one shape for all kinds
         more, related = "", []
-        for paragraph, by in self.ended_paragraphs if tag.name == "p" else ():
-            if paragraph.source is tag.source and paragraph.start < tag.start:
+        for paragraph in self.ended_paragraphs if tag.name == "p" else ():
+            by = paragraph.by
+            if paragraph.entry.source is tag.source and paragraph.entry.start < tag.start:
                 more = f"\nThe <{by.name}> on {_where(by, tag)} has ended the paragraph before it."
                 related = [_seen("a block ends the paragraph here", by)]
         if tag.name in VOID and not self.xml:
             more = f"\nA <{tag.name}> has no end tag."
         problem = Problem("element-extra-end", tag.source, tag.start, tag.end, name=tag.name, more=more)
         return problem.beside(*related)
+
+
+def open_elements(top: OpenElement | None) -> Iterator[OpenElement]:
+    """Yield what is open, innermost first."""
+    return _chain(top, None)
+
+
+def _rebuilt(between: list[OpenElement], outer: OpenElement | None) -> OpenElement | None:
+    """Return what was open, innermost first, put into another element."""
+    for each in reversed(between):
+        outer = replace(each, outer=outer)
+    return outer
 
 
 def _nothing(tag: Tag) -> OpenElement:

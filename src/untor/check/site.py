@@ -75,6 +75,39 @@ class Site:
             self._calls[name] = sorted(targets, key=lambda node: node.start)
         return self._calls[name]
 
+    def names_known(self, name: str) -> set[str]:
+        """Return the names that a template uses in its marks, takes or binds, with those that every page sees."""
+        reading = self.readings.get(name)
+        if reading is None:
+            return set()
+        names = {*self.known, *(each.name for each in reading.takes.parameters)} if reading.takes else {*self.known}
+        todo: list[tree.Node] = [*reading.body, *reading.parts.values()]
+        expressions: list[tree.Expression] = []
+        while todo:
+            node = todo.pop()
+            todo += inside(node)
+            match node:
+                case tree.Print():
+                    expressions.append(node.expression)
+                case tree.Let():
+                    expressions.append(node.expression)
+                    names.add(node.name)
+                case tree.For():
+                    expressions.append(node.iterable)
+                    names |= {*node.names}
+                case tree.If():
+                    expressions += [branch.test for branch in node.branches if branch.test is not None]
+                case tree.Part():
+                    names |= {parameter.name for parameter in node.parameters}
+                case tree.Include():
+                    expressions += [argument.value for argument in node.arguments]
+        while expressions:
+            expression = expressions.pop()
+            expressions += tree.children(expression)
+            if isinstance(expression, tree.Name):
+                names.add(expression.name)
+        return names
+
     def uses(self, reading: ParsedTemplate) -> Iterator[SitePage]:
         """Yield what a template uses."""
         for node in self.calls(reading):

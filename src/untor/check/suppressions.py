@@ -32,8 +32,9 @@ def why_not(code: str) -> str:
 class Suppressions:
     """The findings that are accepted, by place and for the whole site; it knows which were used."""
 
-    def __init__(self, site: Site, everywhere: Mapping[str, str]) -> None:
-        self.everywhere = everywhere
+    def __init__(self, site: Site, accepted: Mapping[str, str | Mapping[str, str]]) -> None:
+        self.everywhere = {code for code, reason in accepted.items() if isinstance(reason, str)}
+        self.folders = {folder: {*codes} for folder, codes in accepted.items() if not isinstance(codes, str)}
         self.notes: dict[tuple[str, int, str], Mark] = {}
         self.used: set[tuple[str, int]] = set()
         self.problems: list[Problem] = []
@@ -67,7 +68,9 @@ class Suppressions:
         note = self.notes.get((problem.source.name, line, problem.code))
         if note is not None:
             self.used.add((problem.source.name, note.start))
-        accepted = note is not None or problem.code in self.everywhere
+        name = problem.source.name
+        in_folder = any(problem.code in codes for folder, codes in self.folders.items() if name.startswith(folder))
+        accepted = note is not None or problem.code in self.everywhere or in_folder
         self.count += accepted
         return accepted
 

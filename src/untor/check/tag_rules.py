@@ -22,26 +22,24 @@ _FIRST = 1024
 
 
 def charset(tags: list[Tag]) -> Iterator[Problem]:
-    """HTML §4.2.5.4: a page says its encoding, UTF-8, within its first 1024 bytes."""
-    start = next((tag for tag in tags if tag.name in {"html", "head"} and not tag.closing and not tag.foreign), None)
-    if start is None:
-        return
+    """HTML §4.2.5.4: a page that declares its encoding says UTF-8, once, within its first 1024 bytes.
+
+    It need not: the ``Content-Type`` of an answer says the encoding.
+    """
     declarations = [tag for tag in tags if tag.name == "meta" and not tag.foreign and _says_charset(tag)]
-    if not declarations:
-        yield Problem(
-            "charset-missing", start.source, start.start, start.end, trouble="does not declare its character encoding"
-        )
+    for number, meta in enumerate(declarations):
+        value = meta.attributes.get("charset") or meta.attributes.get("content") or "utf-8"
+        before = meta.source.text[: meta.start].encode("utf-8", "replace")
+        if not re.search(r"utf-?8", value, re.IGNORECASE):
+            trouble = f"declares the encoding {value.strip()}, but Untor writes UTF-8"
+        elif number and "charset" in declarations[0].attributes.keys() ^ meta.attributes.keys():
+            trouble = "declares its encoding twice"
+        elif len(before) + meta.end - meta.start > _FIRST:
+            trouble = f"declares its encoding after the first {_FIRST} bytes"
+        else:
+            continue
+        yield Problem("charset-wrong", meta.source, meta.start, meta.end, trouble=trouble)
         return
-    meta = declarations[0]
-    value = meta.attributes.get("charset") or meta.attributes.get("content") or "utf-8"
-    place = (meta.source, meta.start, meta.end)
-    if not re.search(r"utf-?8", value, re.IGNORECASE):
-        yield Problem(
-            "charset-missing", *place, trouble=f"declares the encoding {value.strip()}, but Untor writes UTF-8"
-        )
-    before = meta.source.text[: meta.start].encode("utf-8", "replace")
-    if len(before) + meta.end - meta.start > _FIRST:
-        yield Problem("charset-missing", *place, trouble=f"declares its encoding after the first {_FIRST} bytes")
 
 
 def _says_charset(tag: Tag) -> bool:

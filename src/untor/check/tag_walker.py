@@ -7,7 +7,9 @@ from dataclasses import dataclass, field, replace
 
 from untor.analysis.fixed_text import source_offset, text_run
 from untor.analysis.walker import BlockWalker
-from untor.check.open_elements import EDGE, Elements, OpenElement
+from untor.check.open_elements import EDGE, Elements, OpenElement, open_elements
+from untor.check.step_rules import OTHER_MARKS
+from untor.contexts.html_elements import NO_TEXT
 from untor.contexts.html_joining import joined
 from untor.contexts.html_state import TAG_STATES, VALUE_STATES, HtmlState
 from untor.contexts.html_tokenizer import STATES
@@ -22,13 +24,25 @@ if TYPE_CHECKING:
     from untor.diagnostics.source import Source
 
 _IN_TAG = TAG_STATES | VALUE_STATES | {"before attribute value"}
+_SWALLOWED = re.compile(r"[^<>]*>[^<]*</?[a-z]", re.IGNORECASE)
+"""What a value is that goes on over the end of its tag, and over the next tag."""
+_NO_TEXT = NO_TEXT | {"head"}
+_SAMPLES = frozenset({"code", "pre", "samp", "kbd", "textarea"})
+"""Elements that show code of other languages."""
+_VISIBLE = re.compile(r"[^\s]+")
+_MANY = 20_000
+"""From so many tags on, pieces are walked once."""
 _UNKNOWN = "?"
 _PROSE = VALUE_STATES | {"data", "RCDATA", "attribute value (unquoted)", "before attribute name"}
 
 
 @dataclass(slots=True)
 class Tag:
-    """A tag of the page; never changed. An attribute with a value in it, or that differs by branch, is ``None``."""
+    """A tag of the page; never changed. An attribute with a value in it, or that differs by branch, is ``None``.
+
+    ``repeated`` are attributes that it has again; ``within`` is the innermost element around it, ``branches`` the
+    branches that it is in (which ``if``, which branch), ``loop`` the innermost loop.
+    """
 
     name: str
     source: Source
@@ -38,15 +52,34 @@ class Tag:
     closes_itself: bool = False
     foreign: bool = False
     attributes: dict[str, str | None] = field(default_factory=dict)
+    repeated: tuple[str, ...] = ()
+    within: OpenElement | None = None
+    branches: tuple[tuple[int, int], ...] = ()
+    loop: tuple[Source, int] | None = None
+
+
+@dataclass(slots=True)
+class Quoted:
+    """The value of an attribute that is being read: where its quote is, its name, and the text so far."""
+
+    source: Source
+    start: int
+    name: str
+    text: str = ""
 
 
 @dataclass(slots=True)
 class State:
-    """Where the walk has come to: the machine, the innermost open element, and the tag that is being read."""
+    """Where the walk has come to: the machine, the innermost open element, the tag and the value that are being read.
+
+    ``count`` is how many tags there were.
+    """
 
     machine: HtmlState
     open: OpenElement | None = None
     tag: Tag | None = None
+    quoted: Quoted | None = None
+    count: int = 0
 
 
 class TagWalker(BlockWalker[State]):
@@ -58,10 +91,23 @@ class TagWalker(BlockWalker[State]):
         self.elements = Elements(xml=xml)
         self.loops: list[tuple[Source, str]] = []
         self.unmarked: list[tuple[Source, int, str, str]] = []
+        self.other_marks: list[tuple[Source, re.Match[str], int]] = []
+        """Text that looks like a mark of another language."""
+        self.swallowing: list[Quoted] = []
+        """Values of attributes that hold tags, as one does whose closing quote is missing."""
+        self.stray: list[tuple[Source, int, int, str]] = []
+        """Text directly in a table or a part of it, or in the head."""
+        self.branches: tuple[tuple[int, int], ...] = ()
+        self.rounds: list[tuple[Source, int]] = []
+
+    @property
+    def in_tag(self) -> bool:
+        """Whether the walk has ended in a tag."""
+        return self.state.machine.state in _IN_TAG
 
     def fork(self, state: State) -> State:
         """Return a copy."""
-        return State(state.machine.copy(), state.open, state.tag)
+        return State(state.machine.copy(), state.open, state.tag, state.quoted, len(self.tags))
 
     def join(self, first: State, second: State) -> State:
         """Join the tags that are being read; the elements have been joined before."""
@@ -70,7 +116,8 @@ class TagWalker(BlockWalker[State]):
         if first.tag and second.tag:
             one, two = first.tag.attributes, second.tag.attributes
             both = {name: value if two.get(name, value) == value else None for name, value in {**two, **one}.items()}
-            result.tag = replace(first.tag, attributes=both)
+            repeated = tuple(dict.fromkeys((*first.tag.repeated, *second.tag.repeated)))
+            result.tag = replace(first.tag, attributes=both, repeated=repeated)
         return result
 
     def again(self, before: State, after: State) -> State:  # noqa: ARG002  one shape for all walkers
@@ -90,12 +137,13 @@ class TagWalker(BlockWalker[State]):
         return state.machine.state
 
     def shareable(self, start: State, end: State) -> bool:
-        """Walk pieces again that leave something open, or close it."""
-        return start.open is end.open
+        """Walk pieces again that leave something open, or close it, or have ids, which are then there twice."""
+        added = self.tags[start.count :] if len(self.tags) < _MANY else []
+        return start.open is end.open and not any(tag.attributes.get("id") for tag in added)
 
     def after_known(self, end: State) -> State:
         """Go on after a piece that was walked before."""
-        return State(end.machine.copy(), self.state.open, end.tag)
+        return State(end.machine.copy(), self.state.open, end.tag, end.quoted, len(self.tags))
 
     def walk(self, nodes: list[tree.Node]) -> None:
         """Walk nodes."""
@@ -131,14 +179,17 @@ class TagWalker(BlockWalker[State]):
                 else:
                     machine.state, position = "data", position + 1
                 continue
-            if state in _PROSE and self.loops:
+            if state in _PROSE:
                 self._prose(run, text, before, position)
             starts = state == "data" and text[before] == "<"
             if starts or (state.endswith("end tag open") and state != "end tag open"):
                 at = before if starts else max(before - len("</"), 0)
                 self.state.tag = Tag("", self.source, source_offset(run, at))
-            if machine.attributes is not known:
+            if machine.attributes is not known or machine.repeated:
                 self._attributes(known)
+            self._quoted(run, text, state, before, position)
+            if state == "data" and machine.state == "data" and not starts:
+                self._stray(run, text, before, position)
             whole = (starts and position - before > 1) or (state.endswith("end tag name") and machine.state == "data")
             if machine.state not in _IN_TAG and (state in _IN_TAG or whole):
                 foreign = bool(stack) and ":" in stack[-1]
@@ -152,15 +203,45 @@ class TagWalker(BlockWalker[State]):
             STATES[machine.state](machine, "x", 0)
             machine.tag = _UNKNOWN
         machine.took_value()
-        if machine.attributes is not known:
+        if machine.attributes is not known or machine.repeated:
             self._attributes(known)
 
     def _attributes(self, known: AbstractSet[str]) -> None:
         machine, tag = self.state.machine, self.state.tag
         added = machine.attributes - known
-        if tag is not None and added:
+        again = (machine.repeated,) if machine.repeated else ()
+        machine.repeated = ""
+        if tag is not None and (added or again):
             values = {name: None if name in machine.dynamic_attributes else machine.value for name in added}
-            self.state.tag = Tag("", tag.source, tag.start, attributes={**tag.attributes, **values})
+            repeated = tag.repeated + again
+            self.state.tag = Tag("", tag.source, tag.start, attributes={**tag.attributes, **values}, repeated=repeated)
+
+    def _quoted(self, run: list[tree.Text], text: str, before: str, start: int, end: int) -> None:
+        """Keep the value of an attribute that is being read, and look at it where it ends."""
+        machine, quoted = self.state.machine, self.state.quoted
+        if before in VALUE_STATES and quoted is not None:
+            quoted = replace(quoted, text=quoted.text + text[start:end])
+        elif machine.state in VALUE_STATES and before not in VALUE_STATES:
+            quoted = Quoted(self.source, source_offset(run, start), machine.attribute)
+        elif before == "before attribute name" and machine.state == "after attribute value (quoted)":
+            name = text[start:end].partition("=")[0]
+            quoted = Quoted(self.source, source_offset(run, start), name.lower(), text[start:end])
+        else:
+            return
+        self.state.quoted = quoted
+        if machine.state not in VALUE_STATES:
+            self.state.quoted = None
+            if _SWALLOWED.match(quoted.text):
+                self.swallowing.append(quoted)
+
+    def _stray(self, run: list[tree.Text], text: str, start: int, end: int) -> None:
+        """Keep text that is directly in a table."""
+        top = self.state.open
+        if top is None or top.name not in _NO_TEXT or self.elements.xml:
+            return
+        if found := _VISIBLE.search(text, start, end):
+            where = source_offset(run, found.start())
+            self.stray.append((self.source, where, where + len(found[0]), top.name))
 
     def _emit(self, end: int, *, foreign: bool) -> None:
         machine, tag = self.state.machine, self.state.tag
@@ -172,15 +253,27 @@ class TagWalker(BlockWalker[State]):
         end = end if tag.source is self.source else tag.start + 1
         foreign = foreign or machine.tag in {"svg", "math"}
         how = (machine.closing, machine.self_closing, foreign)
-        whole = Tag(machine.tag, tag.source, tag.start, end, *how, tag.attributes)
+        whole = Tag(machine.tag, tag.source, tag.start, end, *how, tag.attributes, tag.repeated)
+        whole.branches, whole.loop = self.branches, self.rounds[-1] if self.rounds else None
         self.tags.append(whole)
         if whole.closing:
             self.state.open = self.elements.close(self.state.open, whole)
-        else:
-            self.state.open = self.elements.opened(self.state.open, whole)
+            return
+        if not (self.elements.xml or foreign):
+            self.state.open = self.elements.ended(self.state.open, whole)
+        whole.within = self.state.open
+        self.state.open = self.elements.opened(self.state.open, whole)
 
     def _prose(self, run: list[tree.Text], text: str, start: int, end: int) -> None:
-        """Look for names of loops that are not in a mark."""
+        """Look for names of loops that are not in a mark, and for marks of other languages."""
+        # Of <% the tokenizer has read the first sign already.
+        first = start - 1 if text.startswith("<%", max(start - 1, 0)) else start
+        if first < start or text.find("{", start, end) >= 0:
+            for found in OTHER_MARKS.finditer(text, first, end):
+                if not any(entry.name in _SAMPLES for entry in open_elements(self.state.open)):
+                    self.other_marks.append((self.source, found, source_offset(run, found.start())))
+        if not self.loops:
+            return
         names = "|".join(re.escape(name) for source, name in self.loops if source is self.source)
         if names:
             for found in re.compile(rf"(?<![\w.@/])({names})(?:\.[a-z_]\w*)+(?![\w@])").finditer(text, start, end):
@@ -195,11 +288,13 @@ class TagWalker(BlockWalker[State]):
         begin = self.elements.branches(before.open, tests)
         ends: list[State] = []
         for index, branch in enumerate(node.branches):
-            self.state = State(before.machine.copy(), begin(index), before.tag)
+            self.state = State(before.machine.copy(), begin(index), before.tag, before.quoted)
+            around, self.branches = self.branches, (*self.branches, (id(node), index))
             self._block(node, branch.body)
+            self.branches = around
             ends.append(self.state)
         if node.branches[-1].test is not None:
-            ends.append(State(before.machine.copy(), begin(len(ends)), before.tag))
+            ends.append(State(before.machine.copy(), begin(len(ends)), before.tag, before.quoted))
         joined = ends[0]
         for end in ends[1:]:
             joined = self.join(joined, end)
@@ -209,7 +304,9 @@ class TagWalker(BlockWalker[State]):
     def _loop(self, node: tree.For) -> None:
         before = self.fork(self.state)
         self.loops += [(self.source, name) for name in node.names]
+        self.rounds.append((self.source, node.start))
         self._block(node, node.body)
+        self.rounds.pop()
         del self.loops[len(self.loops) - len(node.names) :]
         after = self.state
         if node.between is not None:

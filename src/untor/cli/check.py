@@ -22,6 +22,7 @@ from untor.report.as_text import trusted_list
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterator
+    from typing import Any
 
 
 @click.command("check")
@@ -70,7 +71,7 @@ def command(
     try:
         site, only = _chosen(paths, folders, named)
         with progress("Checking pages") as report:
-            check_options = replace(check_options, has_policy=site.policy is not None)
+            check_options = replace(check_options, policy=site.policy)
             checked = check(site.compiler, check_options, only=only, progress=report)
     except UntorError as error:
         click.echo(f"untor: {error}", err=True)
@@ -86,13 +87,17 @@ def command(
     sys.exit(1 if checked.findings else 0)
 
 
-def _acceptable(accepted: dict[str, str]) -> dict[str, str]:
-    """Look at what the settings accept."""
+def _acceptable(accepted: dict[str, Any], where: str = "[tool.untor.accept]") -> dict[str, Any]:
+    """Look at what the settings accept, everywhere and in folders."""
     for code, reason in accepted.items():
-        if trouble := why_not(code):
-            raise click.UsageError(f'"{code}" in [tool.untor.accept] cannot be accepted. {trouble}')
-        if not reason.strip():
-            raise click.UsageError(f'"{code}" in [tool.untor.accept] has no reason.')
+        if isinstance(reason, dict):
+            if not code.endswith("/"):
+                raise click.UsageError(f'"{code}" in {where} has rules, but is not a folder: write "{code}/".')
+            _acceptable(reason, f'[tool.untor.accept."{code}"]')
+        elif trouble := why_not(code):
+            raise click.UsageError(f'"{code}" in {where} cannot be accepted. {trouble}')
+        elif not reason.strip():
+            raise click.UsageError(f'"{code}" in {where} has no reason.')
     return accepted
 
 

@@ -27,7 +27,7 @@ class ProjectSettings:
     folders: list[str] = field(default_factory=list)
     engine: str = ""
     also: list[str] = field(default_factory=list)
-    accept: dict[str, str] = field(default_factory=dict)
+    accept: dict[str, Any] = field(default_factory=dict)
     most_trusted: int | None = None
 
 
@@ -35,7 +35,7 @@ _SHAPES: dict[str, tuple[type | tuple[type, ...], str]] = {
     "folders": ((str, list), 'a list, like ["templates"]'),
     "engine": (str, 'text, like "site.views:pages"'),
     "also": (list, 'a list of rules, like ["csp-script"]'),
-    "accept": (dict, "a table of rules, each with the reason why it is accepted"),
+    "accept": (dict, "a table of rules, each with the reason why it is accepted, or of folders with such tables"),
     "most-trusted": (int, "a number"),
 }
 
@@ -76,6 +76,8 @@ def _check(file: Path, name: str, value: Any) -> None:
         raise click.UsageError(f'{file}: there is no setting "{name}" in [tool.untor]. {near}')
     kind, shape = _SHAPES[name]
     inner = list(value.values()) if isinstance(value, dict) else value if isinstance(value, list) else []
+    if name == "accept":
+        inner = [reason for each in inner for reason in (each.values() if isinstance(each, dict) else [each])]
     wrong = not isinstance(value, kind) or isinstance(value, bool) or not all(isinstance(each, str) for each in inner)
     if wrong:
         raise click.UsageError(f"{file}: {name} in [tool.untor] must be {shape}")

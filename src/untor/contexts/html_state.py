@@ -141,6 +141,7 @@ class HtmlState:
         "opened",
         "other_ways",
         "printed",
+        "repeated",
         "scopes",
         "self_closing",
         "stack",
@@ -187,6 +188,7 @@ class HtmlState:
         self.printed = False
         self.ambiguity = ""
         self.opened = ""
+        self.repeated = ""
         self.csp_elements: list[Opened | Ended] = []
 
     def copy(self) -> HtmlState:
@@ -214,6 +216,7 @@ class HtmlState:
         other.no_language = self.no_language
         other.noscript = self.noscript
         other.opened = self.opened
+        other.repeated = self.repeated
         other.omittable_attributes = self.omittable_attributes
         other.printed = self.printed
         other.markup_only = self.markup_only
@@ -385,6 +388,8 @@ class HtmlState:
         if self.state == "before attribute value":
             self.state = "after attribute value (quoted)"
             self.after_value = True
+            if self.attribute in self.attributes:
+                self.repeated = self.attribute
             self.attributes = self.attributes.with_name(self.attribute)
             self.omittable_attributes = self.omittable_attributes.with_name(self.attribute)
         elif self.state == "data":

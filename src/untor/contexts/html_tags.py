@@ -76,6 +76,8 @@ def attribute_done(machine: HtmlState) -> None:
         elif name in DECIDING and name not in machine.attributes:
             value = None if name in machine.dynamic_attributes else lower(attribute_text(machine.value)).strip(SPACE)
             machine.static_attributes += ((name, value),)
+        if name in machine.attributes and not machine.after_value:
+            machine.repeated = name
         machine.attributes = machine.attributes.with_name(name)
     machine.attribute = ""
     machine.inner = None

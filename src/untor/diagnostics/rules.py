@@ -10,11 +10,14 @@ from untor.diagnostics.codes import Code
 _CALLS = {"calls": [{"name": "Sea Holly", "site": "https://holly.example/"}]}
 
 
+_HEAD = '<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Port Ellery</title></head>'
+
+
 def _rule(message: str, hint: str, failing: str = "", fixed: str = "", *, severity: str = "warning") -> Code:
     return Code("", message, hint, failing, fixed, _CALLS, severity)
 
 
-OFF = frozenset({"csp-handler", "csp-script", "csp-style"})
+OFF = frozenset({"csp-handler", "csp-script", "csp-style", "opener"})
 """Rules that are asked for by name. An engine with a policy asks for those about attributes."""
 
 ABOUT_CHECKING = frozenset({"trusted-budget", "accept-unknown", "accept-reason", "accept-unused"})
@@ -52,6 +55,54 @@ RULES: dict[str, Code] = {
         "<! for call in calls !><section><p>{= call.name =}</p><! end !>",
         "<! for call in calls !><section><p>{= call.name =}</p></section><! end !>",
     ),
+    "element-nested": _rule(
+        "This <{name}> is inside the <{outer}> from {line}: {effect}.",
+        "Close the <{outer}> before it, or write the elements beside each other.",
+        '<a href="/calls"><p>Calls</p><a href="/berths">Berths</a></a>',
+        '<a href="/calls"><p>Calls</p></a><a href="/berths">Berths</a>',
+    ),
+    "table-content": _rule(
+        "{what} is directly in <{name}>: {effect}.",
+        "Put content into cells, <td>…</td>, and cells into rows, <tr>…</tr>.",
+        "<table><div>Berth 4</div><tr><td>Sea Holly</td></tr></table>",
+        "<div>Berth 4</div><table><tr><td>Sea Holly</td></tr></table>",
+    ),
+    "head-content": _rule(
+        "{what} is not allowed in the head: browsers end the head here, and begin the body.",
+        "Put it into the body.",
+        f"{_HEAD.removesuffix('</head>')}<h1>Arrivals</h1></head><body></body></html>",
+        f"{_HEAD}<body><h1>Arrivals</h1></body></html>",
+    ),
+    "skeleton-repeated": _rule(
+        "This page has a second <{name}>, and the first is on {line}: browsers ignore the tag.",
+        "Remove it, or put the layout's and the page's together: <! slot !> is where the page's content comes.",
+        f"{_HEAD}<body><p>Calls</p></body><body></body></html>",
+        f"{_HEAD}<body><p>Calls</p></body></html>",
+    ),
+    "tag-unclosed": _rule(
+        "This <{name}> tag never ends: the page ends in it, and browsers drop it.",
+        "Write > where the tag ends.",
+        '<p>Berth 4</p><p class="quay"',
+        '<p>Berth 4</p><p class="quay"></p>',
+    ),
+    "attribute-unclosed": _rule(
+        'The value of the attribute "{name}" is never closed: it goes on over the tags after it.',
+        "Write the closing quote where the value ends.",
+        '<p title="Berth 4>quay</p><p class="wide">basin</p>',
+        '<p title="Berth 4">quay</p><p class="wide">basin</p>',
+    ),
+    "attribute-quote": _rule(
+        'Part of this <{tag}> is read as an attribute named "{name}": a quote is missing before it, or one too many.',
+        "Put each value between two quotes; write &quot; for a quote in it.",
+        '<p title="the "old" quay">Berth 4</p>',
+        '<p title="the &quot;old&quot; quay">Berth 4</p>',
+    ),
+    "attribute-repeated": _rule(
+        'This <{tag}> has the attribute "{name}" twice: browsers read the first one alone.',
+        "Remove one, or join the values.",
+        '<p class="quay" class="wide">Berth 4</p>',
+        '<p class="quay wide">Berth 4</p>',
+    ),
     # --- names ---------------------------------------------------------------------------------------------------
     "template-hidden": _rule(
         "{path} is never used: {winner} hides it, which has the same name and comes first.",
@@ -62,6 +113,26 @@ RULES: dict[str, Code] = {
         "Put it in a print mark: {{= {text} =}}",
         "<! for call in calls !><p>call.name</p><! end !>",
         "<! for call in calls !><p>{= call.name =}</p><! end !>",
+    ),
+    "mark-unknown": _rule(
+        '"{text}" is plain text here: marks are written {{= … =}} and <! … !>.',
+        "Write the value in a print mark, {{= name =}}, and a step as <! for call in calls !>.",
+        "<p>{{ calls }}</p><p>{= calls | len =}</p>",
+        "<p>{= calls | len =}</p>",
+    ),
+    "let-accumulates": _rule(
+        'This "let" does not add up: each round of the loop begins with the "{name}" from before the loop.',
+        'Write calls | sum("tons") for a sum, calls | len for a count, row.number for a counter.',
+        "<! let n = 0 !><! for call in calls !><! let n = n + 1 !><p>{= n =}. {= call.name =}</p><! end !>",
+        "<! for call in calls as row !><p>{= row.number =}. {= call.name =}</p><! end !>",
+    ),
+    "layout-argument": _rule(
+        'The layout "{target}" has no use for "{name}".',
+        "{near}",
+    ),
+    "layout-input": _rule(
+        'The layout "{target}" requires "{name}", which neither this step nor the takes step gives.',
+        "Pass it: {shown}",
     ),
     "input-unread": _rule(
         '"{name}" is declared but never used.',
@@ -80,11 +151,11 @@ RULES: dict[str, Code] = {
         "An included template sees only what is passed: {shown}",
     ),
     # --- the page in a browser -------------------------------------------------------------------------------------
-    "charset-missing": _rule(
+    "charset-wrong": _rule(
         "This page {trouble}.",
-        'Make <meta charset="utf-8"> the first element in the head.',
-        "<!doctype html><html><head><title>Port Ellery</title></head><body></body></html>",
-        '<!doctype html><html><head><meta charset="utf-8"><title>Port Ellery</title></head><body></body></html>',
+        'Make <meta charset="utf-8"> the first element in the head, or leave it out: answers say the encoding.',
+        f"{_HEAD.replace('utf-8', 'iso-8859-1')}<body></body></html>",
+        f"{_HEAD}<body></body></html>",
     ),
     "opener": _rule(
         "The page opened here can navigate this one: {trouble}.",
@@ -98,6 +169,16 @@ RULES: dict[str, Code] = {
         "is always trusted.",
         '<! for call in calls !><iframe src="{= call.site =}" title="{= call.name =}"></iframe><! end !>',
         '<! for call in calls !><a href="{= call.site =}">{= call.name =}</a><! end !>',
+    ),
+    "trusted-only": _rule(
+        "Only a {kind} can be printed here in the {where}; any other value is an error when the page is rendered.",
+        "{remedy}",
+        "<! for call in calls !><style>{= call.name =} { color: red }</style><! end !>",
+        "<! for call in calls !><style>.{= call.name =} { color: red }</style><! end !>",
+    ),
+    "csp-picture": _rule(
+        "The page's policy blocks this picture: it is a data: URL, and img-src allows {sources} alone.",
+        'Allow it: Policy(directives={{"img-src": "\'self\' data:"}}).',
     ),
     "csp-handler": _rule(
         'A strict Content-Security-Policy forbids the handler "{name}".',
@@ -116,6 +197,36 @@ RULES: dict[str, Code] = {
         "Write a rule into a <style> element, or a class into a style sheet; values are as safe there.",
         '<! for call in calls !><p style="color: {= call.name =}">{= call.name =}</p><! end !>',
         "<! for call in calls !><style>p { color: {= call.name =} }</style><p>{= call.name =}</p><! end !>",
+    ),
+    "id-repeated": _rule(
+        'The id "{id}" is {trouble}.',
+        "Give each element an id of its own, such as one with a value in it; use a class for several.",
+        '<! for call in calls !><p id="call">{= call.name =}</p><! end !>',
+        '<! for call in calls !><p class="call">{= call.name =}</p><! end !>',
+    ),
+    "reference-missing": _rule(
+        'The attribute "{name}" of this <{tag}> names the id "{id}", {trouble}.',
+        "Write the id of an element, or remove the attribute.",
+        f'{_HEAD}<body><label for="berth">Berth</label><input id="bert"></body></html>',
+        f'{_HEAD}<body><label for="berth">Berth</label><input id="berth"></body></html>',
+    ),
+    "picture-alt": _rule(
+        "This <{tag}> has no alt text for those who cannot see it.",
+        'Say what it shows: alt="High water at 6"; write alt="" where it is decoration.',
+        '<img src="/quay.jpg">',
+        '<img src="/quay.jpg" alt="The quay at low water">',
+    ),
+    "lang-missing": _rule(
+        "This page does not say which language it is in.",
+        'Write it on the html element: <html lang="en">.',
+        '<!doctype html><html><head><meta charset="utf-8"><title>Port Ellery</title></head></html>',
+        f"{_HEAD}</html>",
+    ),
+    "title-missing": _rule(
+        "This page has no <title>.",
+        "Write one into the head: <title>…</title>.",
+        '<!doctype html><html lang="en"><head><meta charset="utf-8"></head></html>',
+        f"{_HEAD}</html>",
     ),
     # --- trust and acceptance ----------------------------------------------------------------------------------------
     "trusted-budget": _rule(

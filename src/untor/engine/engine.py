@@ -238,22 +238,26 @@ class Engine:
         self,
         *,
         also: Collection[str] = (),
-        accepted: Mapping[str, str] | None = None,
+        accepted: Mapping[str, str | Mapping[str, str]] | None = None,
         most_trusted: int | None = None,
     ) -> list[Finding]:
         """Return everything wrong or risky in all templates that can be known without data, by file and line.
 
         ``also`` are rules that are off unless asked for (``"csp-script"``, ``"csp-handler"``), ``accepted`` rules that
-        are not wrong here, each with the reason, ``most_trusted`` is how many values may be printed as trusted.
+        are not wrong here, each with the reason; a key that ends in ``/`` is a folder of templates, with the rules that
+        are accepted there. ``most_trusted`` is how many values may be printed as trusted.
         ``untor check`` reports the same.
         """
         from untor.check.checker import CheckOptions, check  # noqa: PLC0415  loaded when it is used
         from untor.check.suppressions import why_not  # noqa: PLC0415
 
-        for code in (*also, *(accepted or ())):
+        rules = [code for code, reason in (accepted or {}).items() if isinstance(reason, str)]
+        for folder in (accepted or {}).keys() - {*rules}:
+            rules += (accepted or {})[folder]
+        for code in (*also, *rules):
             if trouble := why_not(code):
                 raise ValueError(f'there is no rule "{code}". {trouble}')
-        return check(self.compiler, CheckOptions(accepted or {}, also, most_trusted, self.policy is not None)).findings
+        return check(self.compiler, CheckOptions(accepted or {}, also, most_trusted, self.policy)).findings
 
     def filter(self, function: Function) -> Function:
         """Register a filter under its function's name; a decorator.
