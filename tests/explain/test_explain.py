@@ -17,8 +17,10 @@ from untor import Engine, MissingValue, UntorError
 from untor.codegen.python import build_python
 from untor.compiler import bindings
 from untor.compiler.origin import Origin
+from untor.demo import views
 from untor.escape import ESCAPERS, Escapers
 from untor.explain.descriptions import KINDS
+from untor.explain.outline import outline_of
 from untor.explain.printed_values import chain, values_of
 from untor.explain.source_page import explained_context, explained_template
 from untor.explain.trace import evaluate, filtered, journeys
@@ -61,6 +63,67 @@ def test_table(tmp_path: Path) -> None:
     status, output, errors = untor("explain", "vessel", *OWN, folder=tmp_path)
     assert trimmed(output) == (CASES / "explained.txt").read_text("utf-8")
     assert (status, errors) == (0, "")
+
+
+OUTLINE = """\
+       frame.html
+    1  <body>
+    1    <main class="{= kind =}">
+    1      <! slot !>
+             page.html
+    2        <h1>
+    2          <! slot sub else !>
+    2            {= title =}  text
+    3        <! for call in calls !>
+    3          <p>
+    3            {= call =}  text
+    3            at the quay
+    3        <! between !>
+    3          <hr>
+    3        <! else !>
+    3          None
+    4        <! if a !>
+    4          <section>
+    4        <! elif b !>
+    4        <! else !>
+    4          <div>
+    5          Calls
+    5          <! if a !>
+    5          <! elif b !>
+    5          <! else !>
+    6        <style>
+    6          {= colour =}  style-value
+    7        <! include row call=1 !>
+    8          <a href="{= call =}">
+    8            <b>
+    8              x
+    7        <! include row call=2 !>
+"""
+
+
+def test_outline(tmp_path: Path) -> None:
+    """The outline has all that a page makes where it is: elements, their text, steps, values with their contexts."""
+    (tmp_path / "frame.html").write_text('<body><main class="{= kind =}"><! slot !></main>', "utf-8")
+    (tmp_path / "page.html").write_text(
+        '<! layout "frame" kind="x" !>\n<h1><! slot sub else !>{= title =}<! end !></h1>\n'
+        "<! for call in calls !><p>{= call =} at <!-- x -->the quay<! between !><hr><! else !>None<! end !>\n"
+        "<! if a !><section><! elif b !><! else !><div><! end !>\nCalls<! if a !></section><! elif b !><! else !></div>"
+        "<! end !>\n<style>p { color: {= colour =} }</style>\n<! include row call=1 !><! include row call=2 !>\n"
+        '<! part row(call) !><a href="{= call =}"><b>x</b></a><! end !>',
+        "utf-8",
+    )
+    status, output, errors = untor("explain", "page", "--outline", "--folder", ".", folder=tmp_path)
+    assert (trimmed(output), status, errors) == (OUTLINE, 0, "")
+
+
+def test_outline_of_every_page() -> None:
+    """All pages of the demo have an outline, with each value once."""
+    for name in views.pages.compiler.loader.names():
+        planned = views.pages.compiler.analyse(Origin(name))
+        lines = outline_of(views.pages.compiler, planned)
+        shown = " ".join(line.text for line in lines)
+        between = [each for each in planned.placements if each.context in {"text", "title-text"}]
+        assert all(each.expression[:20] in shown for each in between), name
 
 
 def test_code(tmp_path: Path) -> None:

@@ -91,7 +91,11 @@ def test_preview_pages(site: Path) -> None:
         explained = ask(f"{url}/~untor/explain/arrivals")
         assert b"call.name" in explained.body
         assert "'nonce-" in explained.headers["content-security-policy"]
-        assert b"There is no template" in ask(f"{url}/~untor/explain/arivals").body
+        outline = ask(f"{url}/~untor/outline/arrivals")
+        assert b"call.name" in outline.body
+        assert "'nonce-" in outline.headers["content-security-policy"]
+        for about in ("explain", "outline"):
+            assert b"There is no template" in ask(f"{url}/~untor/{about}/arivals").body
 
 
 def test_preview_of_hosts(site: Path) -> None:

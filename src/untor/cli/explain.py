@@ -12,12 +12,15 @@ from untor.cli.render import write_whole
 from untor.cli.templates import engine_and_page
 from untor.compiler.origin import Origin
 from untor.diagnostics.wording import counted
+from untor.explain.descriptions import kind_of_context
+from untor.explain.outline import outline_of
 from untor.explain.printed_values import values_of
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from rich.console import Console
 
+    from untor.explain.outline import OutlineLine
     from untor.explain.printed_values import PrintedValue
     from untor.explain.trace import Journey, Step
 
@@ -37,6 +40,9 @@ _STYLES = {
 @click.option(
     "--html", "output", metavar="FILE", help="Write the templates as an HTML page, each value coloured by its context."
 )
+@click.option(
+    "--outline", is_flag=True, help="Show the elements that the page makes as a tree, with its steps and values."
+)
 @click.option("--code", is_flag=True, help="Show the Python code the page compiles to.")
 @click.option("--expression", metavar="EXPRESSION", help="Show what this value becomes at each step. Needs --data.")
 @data_options
@@ -46,6 +52,7 @@ def command(
     *,
     page: str,
     output: str | None,
+    outline: bool,
     code: bool,
     expression: str | None,
     given: DataOptions,
@@ -58,6 +65,7 @@ def command(
 
     \b
     untor explain arrivals
+    untor explain arrivals --outline
     untor explain arrivals --html arrivals-explained.html
     untor explain arrivals --expression 'calls[0].vessel.name' --data arrivals.json
     """  # noqa: D301  click reads the backspace as "keep these lines"
@@ -71,6 +79,9 @@ def command(
         click.echo(shown(planned, lenient=site.compiler.settings.lenient))
         return
     console = Console(highlight=False, markup=False)
+    if outline:
+        _print_outline(console, outline_of(site.compiler, planned))
+        return
     if expression is not None:
         from untor.explain.trace import filtered, journeys  # noqa: PLC0415
 
@@ -90,6 +101,20 @@ def command(
     _print_values(console, planned.source.name, values)
 
 
+def _print_outline(console: Console, lines: list[OutlineLine]) -> None:
+    from rich.text import Text  # noqa: PLC0415  loaded only for what prints with it
+
+    looks = {"template": "bold", "text": "dim", "step": "yellow"}
+    for line in lines:
+        number = f"{line.line:>5}" if line.line else " " * 5
+        shown = Text(f"{number}  {'  ' * line.depth}")
+        look = _STYLES[kind_of_context(line.context)] if line.context else looks.get(line.kind, "default")
+        shown.append(line.text, style=look)
+        if line.context:
+            shown.append(f"  {line.context}", style="dim")
+        console.print(shown, no_wrap=True, overflow="ellipsis", crop=True)
+
+
 def _print_values(console: Console, page: str, values: list[PrintedValue]) -> None:
     from rich import box  # noqa: PLC0415
     from rich.table import Table  # noqa: PLC0415
@@ -97,14 +122,15 @@ def _print_values(console: Console, page: str, values: list[PrintedValue]) -> No
 
     table = Table(box=box.SIMPLE_HEAD, header_style="bold", pad_edge=False, expand=False)
     table.add_column("Line", justify="right", no_wrap=True)
-    for column in ("Value", "Lands in", "What is done to it, in order"):
+    for column in ("Value", "Context", "What is done to it, in order"):
         table.add_column(column, overflow="fold")
     for template, group in groupby(values, key=lambda value: value.placement.template):
         table.add_section()
         table.add_row("", Text(template, style="bold"), "", "")
         for value in group:
             placement = value.placement
-            place = Text(placement.where, style=_STYLES[value.kind])
+            place = Text(placement.context, style=_STYLES[value.kind])
+            place.append(value.context.removeprefix(placement.context), style="not bold dim")
             table.add_row(f"{placement.line}:{placement.column}", placement.expression, place, "\n".join(value.done))
     if values:
         console.print(table)

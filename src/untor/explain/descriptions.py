@@ -8,7 +8,7 @@ from untor.escape import EMBEDDING
 
 
 class Kind(NamedTuple):
-    """A kind of place: its sign in reports, its name, what it is."""
+    """A kind of context: its sign in reports, its name, what it is."""
 
     sign: str
     name: str
@@ -24,7 +24,7 @@ KINDS: dict[str, Kind] = {
     "style": Kind("C", "style", "CSS"),
     "trusted": Kind("!", "trusted", "printed as it is, for the reason given"),
 }
-"""The kinds of places that reports tell apart, by the word that the page's style knows them by."""
+"""The kinds of contexts that reports tell apart, by the word that the page's style knows them by."""
 
 _BY_CONTEXT = {
     "text": "text",

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 
 from untor.diagnostics.source import Source
@@ -24,6 +25,28 @@ class PrintedValue:
     placement: Placement
     kind: str
     done: tuple[str, ...]
+
+    @property
+    def context(self) -> str:
+        """The name of the context, and what it is in, from the outside in."""
+        return context_in_words(self.placement)
+
+
+_STEP = re.compile(r"(element|attribute) (\S+)")
+_SHOWN = {"element": "<{}>", "attribute": 'attribute "{}"'}
+
+
+def context_in_words(placement: Placement) -> str:
+    """Return the name of a placement's context, and what it is in, from the outside in."""
+    *around, last = placement.path
+    if not placement.context.endswith(last.lower().replace(" ", "-")):
+        around.append(last)
+    steps = [(step, _STEP.fullmatch(step)) for step in around]
+    shown = [_SHOWN[match[1]].format(match[2]) if match else step for step, match in steps]
+    words = " \N{SINGLE RIGHT-POINTING ANGLE QUOTATION MARK} ".join(shown)
+    if placement.context.endswith("attribute") and words.startswith("attribute "):
+        return f"{placement.context} {words.removeprefix('attribute ')}"
+    return f"{placement.context} in {words}" if words else placement.context
 
 
 def values_of(placements: list[Placement]) -> list[PrintedValue]:

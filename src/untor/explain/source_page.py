@@ -50,7 +50,7 @@ class File:
 
 @dataclass(frozen=True, slots=True)
 class Legend:
-    """A kind of place and how many values of the page are of that kind."""
+    """A kind of context and how many values of the page are of that kind."""
 
     look: str
     kind: Kind

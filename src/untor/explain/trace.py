@@ -12,7 +12,7 @@ from untor.errors import error_of
 from untor.escape import ESCAPERS
 from untor.escape.url import URL
 from untor.explain.descriptions import in_order
-from untor.explain.printed_values import chain
+from untor.explain.printed_values import chain, context_in_words
 from untor.language import tree
 from untor.language.expressions import ExpressionParser
 from untor.language.parser import ParsedTemplate
@@ -89,7 +89,7 @@ def journeys(compiler: Compiler, planned: TemplateIR, expression: str, context: 
         journeys.setdefault(operation.placement.escapers, []).append(operation)
     return [
         Journey(
-            tuple(dict.fromkeys(each.placement.where for each in group)),
+            tuple(dict.fromkeys(context_in_words(each.placement) for each in group)),
             tuple(dict.fromkeys(f"{each.placement.template}:{each.placement.line}" for each in group)),
             _escaped(compiler, group[0], value),
         )

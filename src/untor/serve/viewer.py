@@ -9,6 +9,7 @@ from importlib.resources import files
 from untor.compiler.origin import Origin
 from untor.engine.engine import Engine
 from untor.errors import TemplateMissing, UntorError
+from untor.explain.outline import outline_context, outline_template
 from untor.explain.printed_values import values_of as placed_values
 from untor.explain.source_page import explained_context, explained_template
 from untor.serve.error_page import shown, values_of
@@ -32,7 +33,10 @@ if TYPE_CHECKING:
     from starlette.requests import Request
     from starlette.routing import BaseRoute
 
+    from untor.analysis.ir import TemplateIR
+    from untor.compiler.compiler import Compiler
     from untor.diagnostics.problem import Problem
+    from untor.engine.template import Template
     from untor.serve.preview import Preview
     from untor.web.response import Page
 
@@ -69,6 +73,7 @@ class PreviewApp:
             Route(f"{OWN}/", self.index),
             Route(f"{OWN}/changes", self.events),
             Route(f"{OWN}/explain/{{name:path}}", self.explain),
+            Route(f"{OWN}/outline/{{name:path}}", self.outline),
         ]
         assets = self.preview.engine.assets
         for url, folder in assets.entries if assets is not None else ():
@@ -98,7 +103,20 @@ class PreviewApp:
         return self.own.page("index", {"pages": pages, "pieces": pieces, "folders": folders, "own": OWN})
 
     def explain(self, request: Request) -> Page:
-        """Show where the values of a page are printed."""
+        """Show the contexts that the values of a page are printed in."""
+        return self._analysed(request, explained_template, _explained)
+
+    def outline(self, request: Request) -> Page:
+        """Show the elements that a page makes."""
+        return self._analysed(request, outline_template, outline_context)
+
+    def _analysed(
+        self,
+        request: Request,
+        template: Callable[[], Template],
+        context: Callable[[Compiler, TemplateIR], dict[str, object]],
+    ) -> Page:
+        """Show something about a page that is known without data."""
         compiler, name = self.preview.engine.compiler, request.path_params["name"]
         if _is_window(request):
             return self._viewer(request, None)
@@ -106,8 +124,7 @@ class PreviewApp:
             planned = compiler.analyse(Origin(compiler.loader.name(name)))
         except UntorError as error:
             return self._trouble(name, error, [error.problem], {}, request)
-        context = explained_context(compiler, planned, placed_values(planned.placements))
-        return explained_template().page(context, policy=Policy())
+        return template().page(context(compiler, planned), policy=Policy())
 
     async def page(self, request: Request) -> Answer:
         """Show a page of the site: in the viewer when a window asks for it, as it is to anything else."""
@@ -176,6 +193,10 @@ class PreviewApp:
             "own": OWN,
         }
         return self.own.page("problem", page_data, status=status)
+
+
+def _explained(compiler: Compiler, planned: TemplateIR) -> dict[str, object]:
+    return explained_context(compiler, planned, placed_values(planned.placements))
 
 
 def _is_window(request: Request) -> bool:
