@@ -1,83 +1,54 @@
-"""Write docs/problems.md and docs/rules.md from their tables: ``python docs/make_problems.py``."""
+"""Write docs/problems.md, docs/rules.md and a page for each code from their tables: ``docs/make_problems.py``."""
 
 from __future__ import annotations
 
-import re
-import tempfile
+from itertools import groupby
 from pathlib import Path
 
-from untor import Engine, UntorError
-from untor.diagnostics.codes import CODES, EXAMPLE_FILES, Code
-from untor.diagnostics.rules import ABOUT_CHECKING, OFF, RULES
+from untor.diagnostics.codes import CODES
+from untor.diagnostics.rules import OFF, RULES
+from untor.report.about import about, in_one_line, plain
 
-_WORD = re.compile(r"(?<!{){\w+}(?!})")
+HERE = Path(__file__).parent
 
-HEAD = """# Problems
+PROBLEMS_HEAD = """# Problems
 
-Everything that Untor can find wrong, by its code: what the message says, an example that causes it, and the fixed one.
-This page is made from the table that the messages come from.
+What keeps a page from being rendered, by its code. Each has a page with an example that causes it, and the fixed one;
+`untor check --about CODE` prints the same. What else can be wrong with a page: the [rules](rules.md).
+These pages are made from the table that the messages come from.
 """
-
-
-def page() -> str:
-    """Return the page."""
-    blocks = [HEAD]
-    with tempfile.TemporaryDirectory() as folder:
-        for name, text in EXAMPLE_FILES.items():
-            (Path(folder) / name).write_text(text, "utf-8")
-        engine = Engine(folder)
-        for code, kind in CODES.items():
-            blocks.append(f"## {code}\n\n`{kind.error}`: {section(engine, kind)}\n")
-    return "\n".join(blocks)
-
-
-def section(engine: Engine, kind: Code) -> str:
-    """Return what there is to say of one code."""
-    if not kind.failing:
-        return _WORD.sub("…", kind.message).replace("{{", "{").replace("}}", "}")
-    try:
-        engine.compile(kind.failing, "page.html").render(kind.data)
-    except UntorError as error:
-        shown = ["```", str(error), "```", "", "Fixed:", "", "```html", kind.fixed, "```"]
-        return "\n".join([_plain(error.message), "", *shown])
-    raise AssertionError(kind.failing)
-
-
-def _plain(message: str) -> str:
-    """Return a message as text of Markdown."""
-    return message.replace("<", "\\<")
-
 
 RULES_HEAD = """# Rules
 
-What `untor check` finds besides [problems](problems.md): pages that render all the same, but are wrong or risky. Each
-rule has an example that breaks it, and the fixed one. A rule is accepted, with a reason, by a note or for a whole
-site; see [Checking](checking.md). This page is made from the table that the messages come from.
+What `untor check` finds besides [problems](problems.md): pages that are rendered all the same, but are wrong or risky.
+Each rule has a page with an example that breaks it, and the fixed one; `untor check --about CODE` prints the same. A
+rule is accepted, with a reason, by a note, in a folder or for a whole site; see [Checking](checking.md).
 """
 
 
-def rules() -> str:
-    """Return the page of rules."""
-    blocks = [RULES_HEAD]
-    with tempfile.TemporaryDirectory() as folder:
-        for code, rule in RULES.items():
-            notes = ["Off unless asked for."] if code in OFF else []
-            notes += ["Cannot be accepted."] if code in ABOUT_CHECKING else []
-            intro = f"{' '.join(notes)}\n\n" if notes else ""
-            blocks.append(f"## {code}\n\n{intro}{broken(folder, code, rule)}\n")
-    return "\n".join(blocks)
-
-
-def broken(folder: str, code: str, rule: Code) -> str:
-    """Return what there is to say of one rule."""
-    if not rule.failing:
-        return _WORD.sub("…", rule.message)
-    (Path(folder) / "page.html").write_text(rule.failing, "utf-8")
-    found = next(found for found in Engine(folder).check(also=OFF & {code}) if found.code == code)
-    shown = ["```", found.excerpt, *(f"  {line}" for line in found.hint.splitlines()), "```"]
-    return "\n".join([_plain(found.message), "", *shown, "", "Fixed:", "", "```html", rule.fixed, "```"])
+def pages() -> dict[str, str]:
+    """Return the text of each page, by its path in docs."""
+    found = {f"problems/{code}.md": about(code) for code in (*CODES, *RULES)}
+    blocks = [PROBLEMS_HEAD]
+    by_class = sorted(CODES.items(), key=lambda item: item[1].error)
+    for error, group in groupby(by_class, key=lambda item: item[1].error):
+        rows = [f"| [{code}](problems/{code}.md) | {plain(in_one_line(kind))} |" for code, kind in group]
+        blocks.append("\n".join([f"## {error}", "", "| code | message |", "|---|---|", *rows, ""]))
+    found["problems.md"] = "\n".join(blocks)
+    off = dict.fromkeys(OFF, " Off unless asked for.")
+    rows = [
+        f"| [{code}](problems/{code}.md) | {plain(in_one_line(rule))}{off.get(code, '')} |"
+        for code, rule in RULES.items()
+    ]
+    found["rules.md"] = "\n".join([RULES_HEAD, "| code | message |", "|---|---|", *rows, ""])
+    return found
 
 
 if __name__ == "__main__":
-    (Path(__file__).parent / "problems.md").write_text(page(), "utf-8")
-    (Path(__file__).parent / "rules.md").write_text(rules(), "utf-8")
+    (HERE / "problems").mkdir(exist_ok=True)
+    texts = pages()
+    for old in (HERE / "problems").glob("*.md"):
+        if f"problems/{old.name}" not in texts:
+            old.unlink()
+    for path, text in texts.items():
+        (HERE / path).write_text(text, "utf-8")

@@ -18,6 +18,8 @@ import pytest
 
 from untor import Engine
 from untor.check.findings import Finding
+from untor.diagnostics.codes import CODES
+from untor.diagnostics.rules import RULES
 from untor.filters import NAMES
 
 if TYPE_CHECKING:
@@ -71,11 +73,13 @@ def test_feed(feed: str) -> None:
     assert root.tag.endswith("urlset") or written in {each.text for each in root.iter()}
 
 
-@pytest.mark.parametrize(("document", "maker"), [("problems", "page"), ("rules", "rules")])
-def test_page_of_a_table_is_current(document: str, maker: str) -> None:
-    """The pages of problems and of rules are what their tables make."""
-    made = runpy.run_path(str(ROOT / "docs/make_problems.py"))[maker]()
-    assert (ROOT / f"docs/{document}.md").read_text("utf-8") == made
+def test_pages_of_codes_are_current() -> None:
+    """The pages of problems and of rules, and one for each code, are what their tables make."""
+    made = runpy.run_path(str(ROOT / "docs/make_problems.py"))["pages"]()
+    assert {path: (ROOT / "docs" / path).read_text("utf-8") for path in made} == made
+    assert {f"problems/{file.name}" for file in (ROOT / "docs/problems").iterdir()} == {
+        f"problems/{code}.md" for code in (*CODES, *RULES)
+    }
 
 
 def test_checking() -> None:

@@ -313,3 +313,31 @@ def test_positions_of_loops_are_bound(tmp_path: Path) -> None:
     row = "<! for call in calls as row !><! if call !>{= row.number =}{= call =}<! end !><! else !>{= none? =}<! end !>"
     assert codes(tmp_path, page='<! include "row" calls=calls !>', row=row) == []
     assert codes(tmp_path, page='<! include "row" calls=calls !>', row=row + "{= row.number =}") == ["input-not-given"]
+
+
+MANY = """<p {= a =}>x</p>
+<{= b =}>
+<script>// {= c =}
+</script>
+<style>@import {= d =};</style>
+<a href="javascript:f({= e =})">x</a>
+<p class="{= f =}" onclick={= g =}x>z</p>
+<! if h !><div class='<! else !><div class="<! end !>x'>
+<p {= i =}>y</p>
+<script>let {= j =} = 3;</script>
+<p title="{= k | uppr =}" {= l =}>
+"""
+
+
+def test_all_problems_at_once(tmp_path: Path) -> None:
+    """One run says all that is refused; where what follows cannot be judged, the problem says so."""
+    (tmp_path / "page.html").write_text(MANY, "utf-8")
+    found = [(each.line, each.code) for each in Engine(tmp_path).check() if each.severity == "error"]
+    refused = [(line, "place-refused") for line in (1, 2, 3, 5, 6)]
+    assert found == [
+        *refused, (7, "text-after-value"), (8, "branches-differ"), (9, "place-refused"), (10, "place-refused"),
+        (11, "filter-unknown"), (11, "place-refused"),
+    ]  # fmt: skip
+    (tmp_path / "page.html").write_text("<frameset>x{= a =}<p {= b =}>", "utf-8")
+    (first,) = [each for each in Engine(tmp_path).check() if each.severity == "error"]
+    assert first.hint.endswith("The values after it have not been judged yet.")

@@ -159,6 +159,13 @@ class HtmlWalker(BlockWalker[HtmlState]):
         super().go_back(to)
         self.held = to.held
 
+    def step_over(self, code: str) -> bool:
+        """Go on after a value without quotes as after one in quotes."""
+        if code != "text-after-value" or not self.state.after_value:
+            return False
+        self.state.after_value, self.state.state = False, "before attribute name"
+        return True
+
     def stand_in(self) -> bool:
         """Put a letter where a value was refused, which is read in the same way nearly everywhere."""
         if self.state.ambiguity:

@@ -18,6 +18,8 @@ if TYPE_CHECKING:
 
 State = TypeVar("State")
 
+_NOT_JUDGED = "The values after it have not been judged yet."
+
 
 class Checkpoint(NamedTuple, Generic[State]):
     """How far a walk had come before a node, to go on from there when the node has a problem."""
@@ -80,8 +82,12 @@ class Walker(ABC, Generic[State]):
         except AnalysisError as found:
             self.analysis.report(found.problem, self.analysis.frames[0].source)
             self.go_back(before)
+            if not self.lost and isinstance(node, tree.Text) and self.step_over(found.problem.code):
+                return index
             if not self.lost and isinstance(node, tree.Text | tree.Print):
                 self.lost = isinstance(node, tree.Text) or not self.stand_in()
+                if self.lost and any(not isinstance(each, tree.Text) for each in nodes[index + 1 :]):
+                    found.problem.hint = f"{found.problem.hint}\n{_NOT_JUDGED}".lstrip()
         return index + 1
 
     def collecting(self, look: Callable[[], None]) -> None:
@@ -105,6 +111,10 @@ class Walker(ABC, Generic[State]):
         self.analysis.frames = to.frames
         while len(self.names.scopes) > to.scopes:
             self.names.leave()
+
+    def step_over(self, code: str) -> bool:  # noqa: ARG002  one shape for all walkers
+        """Make text readable that has a problem of this kind, and tell whether it now is."""
+        return False
 
     def stand_in(self) -> bool:
         """Go over a value that was refused as over one that was not; tell whether that is possible."""

@@ -14,6 +14,8 @@ from untor.cli.progress import progress
 from untor.cli.pyproject import settings
 from untor.cli.ranges import Whole
 from untor.cli.templates import engine_named, find_page, folders_of
+from untor.diagnostics.problem import CODES, suggestion
+from untor.diagnostics.rules import RULES
 from untor.engine.engine import Engine
 from untor.errors import UntorError
 from untor.report import FORMATS
@@ -37,6 +39,7 @@ if TYPE_CHECKING:
 @click.option("--also", multiple=True, metavar="RULE", help="Turn on a rule that is off by default. Can be repeated.")
 @click.option("--most-trusted", type=Whole(0), metavar="N", help="The most values that may be printed as trusted.")
 @click.option("--trusted", "lists", is_flag=True, help="Also list the values printed as trusted, each with its reason.")
+@click.option("--about", metavar="CODE", help="Explain the code of a finding or an error, with an example.")
 @click.option("--engine", metavar="MODULE:NAME", help="The site's engine, with its filters and helpers.")
 @click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. Can be repeated.")
 def command(
@@ -46,6 +49,7 @@ def command(
     also: tuple[str, ...],
     most_trusted: int | None,
     lists: bool,
+    about: str | None,
     engine: str | None,
     folders: tuple[str, ...],
 ) -> None:
@@ -56,8 +60,12 @@ def command(
     \b
     untor check
     untor check templates/arrivals.html --also csp-script --also csp-handler
+    untor check --about place-refused
     untor check --format sarif > untor.sarif
     """  # noqa: D301  click reads the backspace as "keep these lines"
+    if about is not None:
+        click.echo(_about(about), nl=False)
+        return
     configured = settings()
     named = engine or (configured.engine if not folders else "")
     check_options = CheckOptions(
@@ -85,6 +93,15 @@ def command(
         text = f"{trusted_list(checked)}\n{text}"
     _show(text, coloured=shape == "text")
     sys.exit(1 if checked.findings else 0)
+
+
+def _about(code: str) -> str:
+    from untor.report import about  # noqa: PLC0415  only for this option
+
+    if code in CODES or code in RULES:
+        return about.about(code)
+    near = suggestion(code, CODES.keys() | RULES.keys(), "A code is in square brackets after a finding.")
+    raise click.UsageError(f'There is no code "{code}". {near}')
 
 
 def _acceptable(accepted: dict[str, Any], where: str = "[tool.untor.accept]") -> dict[str, Any]:

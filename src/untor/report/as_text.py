@@ -19,7 +19,8 @@ def text_report(checked: Checked) -> str:
     for path, findings in groupby(checked.findings, key=lambda finding: finding.path):
         inside = list(findings)
         blocks += [f"{path}, {counted(len(inside), 'finding')}", *("\n".join(_finding(each)) for each in inside)]
-    return "\n\n".join([*blocks, summary(checked)]) + "\n"
+    example = [f"To explain a code: untor check --about {checked.findings[0].code}"] if checked.findings else []
+    return "\n\n".join([*blocks, "\n".join([summary(checked), *example])]) + "\n"
 
 
 def _finding(finding: Finding) -> Iterator[str]:
