@@ -232,8 +232,9 @@ def _open_resources(site: Site, placements: Iterable[Placement]) -> Iterator[Pro
                 continue
             source = site.readings[placement.template].source
             start, end = _span(source, placement)
-            name = next((step for step in placement.path if step.startswith("attribute ")), "attribute")
-            yield Problem("resource-open", source, start, end, name=name.removeprefix("attribute "))
+            name = next((step for step in placement.path if step.startswith("attribute ")), "")
+            where = f'the attribute "{name.removeprefix("attribute ")}"' if name else "this script"
+            yield Problem("resource-open", source, start, end, where=where)
 
 
 _ONLY = {

@@ -21,6 +21,7 @@ _ANY_COLLECTION = "No conversion is needed: loops and filters accept any collect
 
 FILTERS: dict[str, str] = {
     "abs": "Compute it in the view, or register a filter of your own.",
+    "asset": 'asset is a function: asset("ellery.css").',
     "capitalize": 'Write "capital" for the first letter, or "title" for the first letter of each word.',
     "chunk": "Write batched(3).",
     "concat": "Join strings with +, lists too.",
@@ -42,8 +43,10 @@ FILTERS: dict[str, str] = {
     "html": _ESCAPED,
     "implode": 'Write join(", ").',
     "int": _NUMBERS.format("int"),
+    "integrity": 'integrity is a function: integrity("ellery.js").',
     "keys": "Loop over the mapping itself: <! for key in mapping !>.",
     "length": 'Write "len".',
+    "link": 'link is a function: link("vessel", id=3).',
     "limit": "Write first(3).",
     "linebreak": 'Write "lines" for <br>, or "paragraphs".',
     "list": _ANY_COLLECTION,

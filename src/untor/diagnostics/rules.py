@@ -164,7 +164,7 @@ RULES: dict[str, Code] = {
         '<! for call in calls !><a href="{= call.site =}" target="_blank" rel="noopener">{= call.name =}</a><! end !>',
     ),
     "resource-open": _rule(
-        'Only a TrustedScriptURL can be the URL here; any other becomes about:invalid (attribute "{name}").',
+        "Only a TrustedScriptURL can be the URL in {where}; any other value becomes about:invalid.",
         "Fix its origin in the template, list it in Engine(resource_origins=…), or accept this with the reason why it "
         "is always trusted.",
         '<! for call in calls !><iframe src="{= call.site =}" title="{= call.name =}"></iframe><! end !>',
