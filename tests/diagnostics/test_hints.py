@@ -152,7 +152,7 @@ OTHERS = [
     ("<! part row(c) !>{= tons =}<! end !><! include row c=n !>", "This piece was given c. To pass it, write <! include row tons=VALUE !>."),
     ("<! include row !>", 'It has no parts. A template of its own is named in quotes: <! include "row" !>.'),
     ("{= x | range =}", hints.FILTERS["range"]),
-    ("<! let link = 1 !>{= x | link =}", '"link" is a function: write link(…).'),
+    ("<! let pier = 1 !>{= x | pier =}", '"pier" is a function: write pier(…).'),
 ]  # fmt: skip
 
 
