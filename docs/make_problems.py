@@ -35,7 +35,7 @@ def pages() -> dict[str, str]:
         rows = [f"| [{code}](problems/{code}.md) | {plain(in_one_line(kind))} |" for code, kind in group]
         blocks.append("\n".join([f"## {error}", "", "| code | message |", "|---|---|", *rows, ""]))
     found["problems.md"] = "\n".join(blocks)
-    off = dict.fromkeys(OFF, " Off unless asked for.")
+    off = dict.fromkeys(OFF, " Off by default.")
     rows = [
         f"| [{code}](problems/{code}.md) | {plain(in_one_line(rule))}{off.get(code, '')} |"
         for code, rule in RULES.items()

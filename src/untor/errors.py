@@ -1,6 +1,6 @@
 """The exceptions of Untor.
 
-One base for all, one class for each question that a caller asks::
+One base for all, and a class for each kind of error that callers distinguish::
 
     UntorError
     ├── TemplateMissing     there is no template of that name
@@ -41,7 +41,7 @@ class UntorError(Exception):
 
     @property
     def hint(self) -> str:
-        """What to do about it; empty where the message says it all."""
+        """What to do about it; empty if the message is enough."""
         return self.problem.hint
 
     @property
@@ -76,7 +76,7 @@ class UntorError(Exception):
         return "\n".join(part for part in (place + self.message, self.excerpt, hint) if part)
 
 
-class TemplateMissing(UntorError):  # noqa: N818  the name says what is the matter
+class TemplateMissing(UntorError):  # noqa: N818  the name describes the error
     """There is no template of that name in the engine's folders."""
 
     __module__ = "untor"
@@ -100,7 +100,7 @@ class RenderError(UntorError):
     __module__ = "untor"
 
 
-class MissingValue(RenderError):  # noqa: N818  the name says what is the matter
+class MissingValue(RenderError):  # noqa: N818  the name describes the error
     """A name, attribute, key or item that is not there."""
 
     __module__ = "untor"

@@ -73,7 +73,7 @@ class TemplateItem(pytest.Item):
         return Path(self.name), None, f"template {self.name}"
 
 
-class TemplateFaulty(Exception):  # noqa: N818  the name says what is the matter
+class TemplateFaulty(Exception):  # noqa: N818  the name describes the error
     """The checker found something in a template."""
 
     def __init__(self, found: list[Finding]) -> None:

@@ -187,7 +187,7 @@ def test_clean(tmp_path: Path) -> None:
     ],
 )
 def test_arguments(site: Path, arguments: list[str], status: int, said: str) -> None:
-    """What is asked for wrongly is said on standard error with exit status 2; parts of a site can be checked."""
+    """What is requested wrongly is said on standard error with exit status 2; parts of a site can be checked."""
     (site / "empty").mkdir()
     found, output, errors = untor(*arguments, folder=site)
     assert (found, said in errors, bool(output)) == (status, True, status < 2), errors

@@ -41,7 +41,7 @@ HOSTILE = [
 
 
 def takes_text(case: Case) -> bool:
-    """Tell whether text can be printed in all places of a case, each time."""
+    """Return whether text can be printed in all places of a case, each time."""
     source = case.parts["template"]
     if case.parts["places"].strip().startswith(REFUSALS) or "<! " in source or "trusted(" in source:
         return False
@@ -127,7 +127,7 @@ def pages_of(source: str, x: str, y: str) -> tuple[str, str] | None:
         return template.render(x=x, y=[y]), template.render(x="a", y=["a"])
     except RenderError as error:
         assert error.code == "not-printable"
-        event("code is asked for")
+        event("code is requested")
         return None
 
 

@@ -387,7 +387,7 @@ def test_expressions_that_begin_with_a_solidus(js: JavaScript, source: str) -> N
 
 
 def _is_read(case: Case) -> bool:
-    """Tell whether all values of a case may be texts."""
+    """Return whether all values of a case may be texts."""
     if not case.title.startswith("ECMAScript ") or case.parts["places"].strip().startswith(("place-", "contexts-")):
         return False
     placements = engine.compile(case.parts["template"]).placements

@@ -144,7 +144,7 @@ def test_limits(tmp_path: Path) -> None:
     (tmp_path / "a.toml").write_bytes(b"a = '\xe9'")
     for name, message in (
         ("large.json", "is larger than 64 MiB"),
-        ("a.ini", "ends in none of .json, .toml"),
+        ("a.ini", "has none of the endings .json, .toml"),
         ("a.toml", "This is not UTF-8: the byte 0xE9"),
     ):
         with pytest.raises(DataError, match=message):

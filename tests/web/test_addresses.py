@@ -74,7 +74,7 @@ def test_no_asset(static: Path, name: Any) -> None:
 
 @given(st.text(alphabet="abz./\\%é\0 ~", max_size=12))
 def test_any_asset_stays_inside(name: str) -> None:
-    """Whatever name is asked for, the file found is one in the folder."""
+    """Whatever name is requested, the file found is one in the folder."""
     folder = Assets(os.path.dirname(__file__))  # noqa: PTH120  text is taken too
     try:
         _, path = folder.find(name)

@@ -68,13 +68,13 @@ def reading_of(source: Source) -> ParsedTemplate:
 
 
 def surroundings_of(source: Source) -> MarkupTracker | None:
-    """Return the tracker that tells a step from markup; ``None`` for plain text."""
+    """Return the tracker that distinguishes steps from markup; ``None`` for plain text."""
     ending = ending_of(source)
     return None if ending in PLAIN_TEXT else MarkupTracker(xml=ending in XML)
 
 
 def ending_of(source: Source) -> str:
-    """Return the ending of a template's name, which says what kind of output it makes."""
+    """Return the ending of a template's name, which decides the kind of output."""
     return source.name[source.name.rfind(".") :] if "." in source.name else ""
 
 
@@ -90,7 +90,7 @@ def analyse(
     """Plan a template, or a part of it; ``load`` reads the others that it uses.
 
     The problems of the result say what is wrong; with any, the plan cannot be built. They are those of the language,
-    else the first one of the plan, or with ``collects`` as many of them as can be told from one another.
+    else the first one of the plan, or with ``collects`` all that can be distinguished.
     """
     source = reading.source
     main = Function("render", source, [], context=True)

@@ -37,7 +37,7 @@ class BranchWalker(Walker[State]):
 
     @abstractmethod
     def same(self, first: State, second: State) -> bool:
-        """Tell whether two states are the same in everything."""
+        """Return whether two states are the same in everything."""
 
     @abstractmethod
     def key(self, state: State) -> object:

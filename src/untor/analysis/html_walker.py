@@ -41,7 +41,7 @@ _RAW = ("RAWTEXT", "PLAINTEXT", "RCDATA", "script data")
 
 
 class HtmlWalker(BlockWalker[HtmlState]):
-    """Walks markup; the text that is printed as it is collects in ``held`` until a value or step comes."""
+    """Walks markup; fixed text is collected in ``held`` until the next value or step."""
 
     def __init__(self, analysis: PageAnalysis, frame: Frame, machine: HtmlState) -> None:
         super().__init__(analysis, frame, machine)

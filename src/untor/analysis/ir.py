@@ -85,7 +85,7 @@ class PrintValue(Operation):
 
 @dataclass(slots=True)
 class UrlFixed(Operation):
-    """Fixed text of a URL, as it is in the page and as a browser reads it."""
+    """Fixed text of a URL: its source, and how a browser reads it."""
 
     raw: str
     plain: str
@@ -154,7 +154,7 @@ class PassedArgument:
 class Function:
     """A piece of a page that is called: a template or part with its parameters, or content for a slot.
 
-    ``closure`` tells content, which sees the names of the function that it is defined in. ``context`` tells whether
+    ``closure`` marks content, which sees the names of the function that it is defined in. ``context`` says whether
     names that are bound nowhere are those of the page's context, or only the engine's globals. ``slots`` are the
     contents that it is given, by the names they have in the code.
     """
@@ -183,7 +183,7 @@ class CallFunction(Operation):
 
 @dataclass(slots=True)
 class SlotCall(Operation):
-    """Print the content of a slot; ``closures`` is the slot's own content, where the other one asks for it."""
+    """Print the content of a slot; ``closures`` is the slot's own content, where the other one has a ``fallback``."""
 
     name: str
     content: Function
@@ -191,7 +191,7 @@ class SlotCall(Operation):
 
     @property
     def plain(self) -> bool:
-        """Tell whether the content is a piece of a URL."""
+        """Return whether the content is a piece of a URL."""
         return self.content.plain
 
 

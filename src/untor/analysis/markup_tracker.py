@@ -42,5 +42,5 @@ class MarkupTracker:
             self.before.pop()
 
     def in_markup(self) -> bool:
-        """Tell whether a tag or a comment could begin here."""
+        """Return whether a tag or a comment could begin here."""
         return self.machine.state == "data"

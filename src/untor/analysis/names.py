@@ -76,7 +76,7 @@ class Names:
         self._bindings[-1][name] = next(_SERIAL)
 
     def lookup(self, name: str) -> tuple[bool, set[str] | None]:
-        """Tell whether a name is bound in the template, and as what."""
+        """Return whether a name is bound in the template, and as what."""
         for scope in self.scopes[::-1]:
             if name in scope:
                 return True, scope[name]
@@ -120,7 +120,7 @@ class Names:
             todo.extend(tree.children(node))
 
     def is_built_in(self, expression: tree.Expression, name: str) -> bool:
-        """Tell whether the last thing done in an expression is a built-in filter."""
+        """Return whether the last thing done in an expression is a built-in filter."""
         return (
             isinstance(expression, tree.Filter)
             and expression.name == name
@@ -128,7 +128,7 @@ class Names:
         )
 
     def is_own_url(self, expression: tree.Expression) -> bool:
-        """Tell whether an expression is a URL that the engine itself makes, as good as one that the template writes."""
+        """Return whether an expression is a URL made by the engine, as safe as one written in the template."""
         function = expression.function if isinstance(expression, tree.Call) else None
         return (
             isinstance(function, tree.Name)

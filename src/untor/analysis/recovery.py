@@ -113,11 +113,11 @@ class Walker(ABC, Generic[State]):
             self.names.leave()
 
     def step_over(self, code: str) -> bool:  # noqa: ARG002  one shape for all walkers
-        """Make text readable that has a problem of this kind, and tell whether it now is."""
+        """Make text readable that has a problem of this kind, and return whether it now is."""
         return False
 
     def stand_in(self) -> bool:
-        """Go over a value that was refused as over one that was not; tell whether that is possible."""
+        """Go over a value that was refused as over one that was not; return whether that is possible."""
         return True
 
     def found_again(self, before: State, *, lost: bool) -> None:

@@ -21,13 +21,13 @@ class Rounds(NamedTuple):
     node: tree.For
     body: list[tree.Node]
     first: tree.If | None = None
-    """The step before the body, which tells the first round from the others."""
+    """The step before the body, which distinguishes the first round."""
     last: tree.If | None = None
-    """The step after the body, which tells the last round from the others."""
+    """The step after the body, which distinguishes the last round."""
 
     @property
     def step(self) -> tree.If | None:
-        """The step that tells the rounds apart."""
+        """The step that distinguishes the rounds."""
         return self.first or self.last
 
 
@@ -80,7 +80,7 @@ def _about(node: tree.Node, position: str, which: str) -> tree.If | None:
         return None
     if node.branches[-1].test is not None:
         node = replace(node, branches=[*node.branches, tree.Branch(node.end, node.end, None)])
-    if len(node.branches) > 2:  # noqa: PLR2004  an elif says something else
+    if len(node.branches) > 2:  # noqa: PLR2004  an elif means something else
         return None
     test = node.branches[0].test
     if isinstance(test, tree.Unary) and test.operator == "not":
@@ -91,7 +91,7 @@ def _about(node: tree.Node, position: str, which: str) -> tree.If | None:
 
 
 def _is_other_round(test: tree.Comparisons, position: str, which: str) -> bool:
-    """Tell whether a comparison holds in all rounds except the first, or except the last."""
+    """Return whether a comparison holds in all rounds except the first, or except the last."""
     if len(test.rest) > 1:
         return False
     operator, other = test.rest[0]

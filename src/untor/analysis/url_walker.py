@@ -230,7 +230,7 @@ class UrlWalker(BlockWalker[UrlState]):
         return [PrintValue(values[0].expression, ("segment-url",), values[0].placement, (before,), (after,))]
 
     def _one_segment(self, pieces: list[Operation]) -> bool:
-        """Tell whether the one value is a whole path segment after which no host can begin."""
+        """Return whether the one value is a whole path segment after which no host can begin."""
         at = next(index for index, piece in enumerate(pieces) if isinstance(piece, UrlValue))
         before = "".join(piece.plain for piece in pieces[:at] if isinstance(piece, UrlFixed))
         after = "".join(piece.plain for piece in pieces[at:] if isinstance(piece, UrlFixed))
@@ -239,7 +239,7 @@ class UrlWalker(BlockWalker[UrlState]):
 
 
 def in_place(pieces: list[Operation]) -> list[Operation]:
-    """Turn the pieces of a URL into operations that print each by itself."""
+    """Turn the pieces of a URL into operations that print each alone."""
     return [_in_place(piece) for piece in pieces]
 
 

@@ -194,7 +194,7 @@ class BlockWalker(BranchWalker[State]):
             function = Function(self.analysis.name("part"), function.source, function.parameters)
 
     def _call_known(self, key: CallKey, given: list[PassedArgument], node: tree.Node) -> bool:
-        """Call what was walked from this state before, or is being walked right now; tell whether there is one."""
+        """Call what was walked from this state before, or is being walked right now; return whether there is one."""
         if key in self.analysis.memo:
             known, end, _ = self.analysis.memo[key]
             self.state = self.after_known(end)  # type: ignore[arg-type]
@@ -243,7 +243,7 @@ class BlockWalker(BranchWalker[State]):
         return self.fork(end)
 
     def shareable(self, start: State, end: State) -> bool:  # noqa: ARG002  one shape for all walkers
-        """Tell whether a piece that was walked between two states need not be walked again."""
+        """Return whether a piece that was walked between two states need not be walked again."""
         return True
 
     def end_function(self, function: Function) -> None:
@@ -267,7 +267,7 @@ class BlockWalker(BranchWalker[State]):
         outer, owner.slot = owner.slot, content.slot
         if isinstance(content.place, tree.Into):
             owner.slot = FilledSlot(node, frame, call, function)
-        # Content belongs to the frame that it is written in: a component may stand in its own content.
+        # Content belongs to the frame that it is written in: a component may be in its own content.
         frames = self.analysis.frames
         self.analysis.frames = frames[: frames.index(owner) + 1]
         self._into_function(function, owner, lambda: self._scoped(content.nodes))

@@ -38,10 +38,10 @@ _CHUNK = 20
 
 @dataclass(frozen=True, slots=True)
 class CheckOptions:
-    """What a check is asked for.
+    """The options of a check.
 
-    ``accepted`` are rules that the whole site accepts, each with its reason; ``also`` are rules that are off unless
-    asked for; ``most_trusted`` is how many values may be printed as trusted, ``None`` for any number. ``policy`` is the
+    ``accepted`` are rules that the whole site accepts, each with its reason; ``also`` are rules that are off by
+    default; ``most_trusted`` is how many values may be printed as trusted, ``None`` for any number. ``policy`` is the
     pages'. A key of ``accepted`` that ends in ``/`` is a folder of templates with rules of its own.
     """
 
@@ -174,7 +174,7 @@ def _page_found(site: Site, page: SitePage) -> PageProblems:
 _DERAILING = frozenset(
     "head-after-text step-inside branches-differ loop-differs part-differs url-split scripting-differs".split(),
 )
-"""Problems of the markup after which its elements cannot be told."""
+"""Problems of the markup after which its elements are not known."""
 
 
 def _without_echoes(problems: list[Problem], found: Iterable[Problem]) -> Iterator[Problem]:
@@ -262,7 +262,7 @@ def _span(source: Source, placement: Placement) -> tuple[int, int]:
 
 
 def _of_files(site: Site) -> Iterator[Problem]:
-    """Yield what is wrong with files by themselves."""
+    """Yield what is wrong with single files."""
     yield from site.unread
     for reading in site.readings.values():
         yield from reading.problems

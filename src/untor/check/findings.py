@@ -20,7 +20,7 @@ _NUMBER = re.compile(r"\d+")
 
 @dataclass(frozen=True, slots=True, order=True)
 class Related:
-    """Another place that a finding speaks of: ``message`` says what is there."""
+    """Another place of a finding: ``message`` describes it."""
 
     __module__ = "untor"
 

@@ -1,4 +1,4 @@
-"""Which start tags end which elements by themselves, and how far an end tag reaches (HTML §13.2.4.2, §13.2.6.4)."""
+"""Elements that start tags end implicitly, and the scopes of end tags (HTML §13.2.4.2, §13.2.6.4)."""
 
 from __future__ import annotations
 

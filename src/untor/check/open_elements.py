@@ -28,7 +28,7 @@ _MOST_BETWEEN = 3
 class OpenElement:
     """An open element, and what is open around it.
 
-    Where the branches of an ``if`` leave different elements open, one entry without a name stands for them:
+    Where the branches of an ``if`` leave different elements open, one entry without a name represents them:
     ``variants`` are what each branch leaves open, ``tests`` the conditions of the branches.
     """
 
@@ -46,7 +46,7 @@ class OpenElement:
 class Misfit:
     """A tag that does not fit, as it looks so far; what comes later may show it in another light.
 
-    ``inside`` is the innermost element that was open at an end tag that closes nothing; ``explained`` says that an end
+    ``inside`` is the innermost element that was open at an end tag that closes nothing; ``explained`` means that an end
     tag that closes nothing has been explained by it.
     """
 
@@ -59,7 +59,7 @@ class Misfit:
 
 @dataclass(slots=True)
 class EndedParagraph:
-    """A paragraph that a block has ended; ``reported`` says that something was found there already."""
+    """A paragraph that a block has ended; ``reported`` means that there is a finding already."""
 
     entry: OpenElement
     by: Tag
@@ -87,7 +87,7 @@ class Elements:
         return OpenElement(tag.name, tag.source, tag.start, tag.end, top, slash=tag.closes_itself)
 
     def ended(self, top: OpenElement | None, tag: Tag) -> OpenElement | None:
-        """Return what is open once a start tag of HTML has ended what it ends by itself."""
+        """Return the open elements after the implied ends of a start tag of HTML."""
         for names, outside in ended_by(tag.name):
             top = self._implied_end(top, tag, names, outside)
         return top
@@ -95,7 +95,7 @@ class Elements:
     def _implied_end(
         self, top: OpenElement | None, tag: Tag, ended: AbstractSet[str], outside: AbstractSet[str]
     ) -> OpenElement | None:
-        """Return what is open once a start tag has ended elements of some names by itself."""
+        """Return the open elements after a start tag has implicitly ended elements of some names."""
         entry, ending = top, None
         while entry is not None and entry.name not in outside | {EDGE} and not entry.variants:
             if entry.name in ended:
@@ -170,7 +170,7 @@ class Elements:
         return top
 
     def _explained(self, tag: Tag) -> bool:
-        """Tell whether an end tag that closes nothing shows an earlier misfit in another light."""
+        """Return whether an end tag that closes nothing shows an earlier misfit in another light."""
         ended = self.ended_paragraphs[-1] if self.ended_paragraphs and tag.name == "p" else None
         if ended is not None and ended.reported:
             ended.reported = False
@@ -375,7 +375,7 @@ def _chain(entry: OpenElement | None, end: OpenElement | None) -> Iterator[OpenE
 
 
 def _above(entry: OpenElement | None, base: OpenElement | None) -> list[OpenElement] | None:
-    """Return what is open inside ``base``, outermost first; ``None`` when ``base`` itself is no longer open."""
+    """Return what is open inside ``base``, outermost first; ``None`` if ``base`` itself has been closed."""
     elements = []
     while entry is not base:
         if entry is None:

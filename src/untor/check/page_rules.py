@@ -101,7 +101,7 @@ def _ids(tags: list[Tag]) -> Iterator[Problem]:
 
 
 def _exclude_one_another(one: Tag, other: Tag) -> bool:
-    """Tell whether two tags are in different branches of the same step."""
+    """Return whether two tags are in different branches of the same step."""
     branches = dict(one.branches)
     return any(branches.get(step, index) != index for step, index in other.branches)
 
@@ -247,7 +247,7 @@ def _pictures(tags: list[Tag]) -> Iterator[Problem]:
 
 
 def _skeleton(tags: list[Tag], document: Tag) -> Iterator[Problem]:
-    """HTML §3.2.6.2 and §4.2.2: a page says its language, and has a title."""
+    """HTML §3.2.6.2 and §4.2.2: a page declares its language, and has a title."""
     html = next((tag for tag in tags if tag.name == "html" and not tag.foreign), None)
     if html is not None and not html.attributes.keys() & {"lang", "xml:lang"}:
         yield Problem("lang-missing", *_place(html))

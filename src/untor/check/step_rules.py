@@ -142,6 +142,6 @@ _OTHER_STEPS = {*STEPS, *ELSEWHERE}
 
 
 def is_mark(match: re.Match[str], known: set[str]) -> bool:
-    """Tell whether text is a mark of another spelling: its word is a step, or a name that the template knows."""
+    """Return whether text is a mark of another spelling: its word is a step, or a name that the template knows."""
     word = match["value"] or match["inner"]
     return word in known if word else (match["step"] or match["code"]) in _OTHER_STEPS | known

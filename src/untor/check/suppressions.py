@@ -61,7 +61,7 @@ class Suppressions:
             self.notes[source.name, line, code] = note
 
     def takes(self, problem: Problem) -> bool:
-        """Tell whether a problem is accepted."""
+        """Return whether a problem is accepted."""
         if problem.code not in ACCEPTABLE or problem.source is None:
             return False
         line = problem.source.position(problem.start)[0]

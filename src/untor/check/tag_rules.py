@@ -22,9 +22,9 @@ _FIRST = 1024
 
 
 def charset(tags: list[Tag]) -> Iterator[Problem]:
-    """HTML §4.2.5.4: a page that declares its encoding says UTF-8, once, within its first 1024 bytes.
+    """HTML §4.2.5.4: a page that declares its encoding declares UTF-8, once, within its first 1024 bytes.
 
-    It need not: the ``Content-Type`` of an answer says the encoding.
+    It need not: the ``Content-Type`` of an answer has the encoding.
     """
     declarations = [tag for tag in tags if tag.name == "meta" and not tag.foreign and _says_charset(tag)]
     for number, meta in enumerate(declarations):

@@ -54,7 +54,7 @@ def summary(probed: Probed) -> str:
     """Say what was tried and what came of it."""
     tried = counted(probed.placements - len(probed.missed), "placement")
     lines = [
-        f"{probed.page}: {probed.values} values in {tried} of 1 page, by themselves and together.",
+        f"{probed.page}: {probed.values} values in {tried} of 1 page, alone and together.",
         f"{counted(probed.renderings, 'rendering')}, {probed.refused:,} ended in an error of a filter or a type.",
     ]
     if probed.missed:

@@ -8,7 +8,7 @@ import click
 
 _WHAT = {
     "README.md": "how to work with it",
-    "pyproject.toml": "tells untor the site's engine",
+    "pyproject.toml": "names the site's engine",
     "views.py": "the engine, and which page answers which address",
     "test_pages.py": "tests of the pages",
     "frame.html": "the layout",

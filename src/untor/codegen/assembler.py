@@ -29,7 +29,7 @@ class Assembler:
         return at
 
     def jump(self, *parts: int) -> int:
-        """Add a step whose last number says where to go on, and return the place of that number."""
+        """Add a step whose last number is a target, and return the place of that number."""
         self.code += (*parts, 0)
         self.targets.append(len(self.code) - 1)
         return len(self.code) - 1

@@ -1,6 +1,6 @@
 """Nodes of Python's syntax tree, made cheaply: half of the time of compiling goes into them.
 
-Names and constants can raise nothing, so their place is never asked for: they all have the same one, which is that of
+Names and constants can raise nothing, so their place is never needed: they all have the same one, which is that of
 their class, and names are made only once.
 """
 

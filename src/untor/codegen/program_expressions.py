@@ -128,7 +128,7 @@ class ExpressionCompiler(ValueCompiler):
         return slot
 
     def test(self, node: tree.Expression) -> int:
-        """Compile a test; return the place that says where to go on when it is false."""
+        """Compile a test; return the place of the target for when it is false."""
         mark = self.top
         operand = self.value(node)
         at = self.placed(node.start, node.end, steps.TEST, operand, 0)

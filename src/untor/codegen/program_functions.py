@@ -40,7 +40,7 @@ class FunctionCompiler(LoopCompiler):
         super().__init__(function, tables, is_main=is_main)
         self.levels = 0
         self.closures: list[str] = list(function.slots)
-        """The contents that the function can be asked for: those it is given, and those that it defines."""
+        """The available contents of slots: those passed to the function, and those that it defines."""
         self.contents = {name: number for number, name in enumerate(function.slots)}
         self.texts = [""]
         self.letters = ""

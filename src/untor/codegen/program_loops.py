@@ -156,7 +156,7 @@ class LoopCompiler(ExpressionCompiler):
 
     def kept(self, node: tree.For, number: int, operand: int) -> int:
         """Collect the items that a condition holds for, and return the slot of their list."""
-        assert node.condition is not None  # noqa: S101  asked for with a condition only
+        assert node.condition is not None  # noqa: S101  called with a condition only
         operand = self.moved(operand, self.fresh())
         self.base = self.top
         self.items(node, number, operand, len(node.names))

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from untor.codegen.program import ProgramTables
 
     class Position(NamedTuple):
-        """The position of a loop: its number, and the slot that says whether the item is the last."""
+        """The position of a loop: its number, and the slot with whether the item is the last."""
 
         loop: int
         last: int
@@ -33,7 +33,7 @@ SHARED = 1 << 28
 class ValueCompiler(Assembler):
     """Compiles what the expressions of one function read.
 
-    An operand stands for a value: it is the number of a slot, or the complement of that of a constant. ``to`` is the
+    An operand refers to a value: it is the number of a slot, or the complement of a constant's number. ``to`` is the
     slot that a value is wanted in, if any. With ``wait``, a value that can be awaited is, where the page awaits values.
     """
 

@@ -181,7 +181,7 @@ class ExpressionGenerator:
         )
 
     def may_wait(self, node: tree.Expression) -> bool:
-        """Tell whether the value of an expression may have to be awaited."""
+        """Return whether the value of an expression may have to be awaited."""
         return self.awaits and isinstance(node, _MAY_WAIT)
 
     def twice(self, built: ast.expr) -> tuple[ast.expr, ast.expr]:
@@ -415,7 +415,7 @@ def _is_plain(value: ast.expr) -> ast.expr:
 
 
 def _is_literal(node: tree.Expression) -> bool:
-    """Tell whether an expression is a literal of a type that Python compares as it is."""
+    """Return whether an expression is a literal of a type that Python can compare directly."""
     return isinstance(node, tree.Constant) and type(node.value) in {str, int, bool}
 
 

@@ -118,7 +118,7 @@ class FunctionGenerator(LoopGenerator):
         return ast.IfExp(ast.Compare(call("_type", first), [ast.Is()], [load(f"_{parameter.type}")]), again, check)
 
     def passed_to(self, function: Function) -> list[str]:
-        """Return what a function receives besides its parameters."""
+        """Return what a function receives in addition to its parameters."""
         return [*(["_nonce"] if self.state.nonces else []), *(["_scope"] if function.context else [])]
 
     @staticmethod
@@ -314,7 +314,7 @@ class FunctionGenerator(LoopGenerator):
 
     @staticmethod
     def tested(value: ast.Name, special: tuple[ast.Constant, ...], built: ast.expr) -> ast.expr:
-        """Print text that has nothing to escape as it is: not to call a function for each value is worth more code."""
+        """Print a string without special characters unchanged: avoiding a call per value is worth more code."""
         there: list[ast.expr] = [ast.Compare(character, [ast.In()], [value]) for character in special]
         is_text = ast.Compare(call("_type", value), [ast.Is()], [load("_str")])
         printable = ast.Call(ast.Attribute(value, "isprintable", LOAD), [], [])

@@ -93,7 +93,7 @@ class LoopGenerator:
         return name
 
     def is_async(self, node: tree.For) -> bool:
-        """Tell whether a loop takes its items as they come, or awaits its condition for each."""
+        """Return whether a loop takes its items as they come, or awaits its condition for each."""
         return self.way.awaits and (self.way.chunks or node.condition is not None)
 
     def helper(self, name: str, node: tree.For) -> str:
@@ -135,7 +135,7 @@ class LoopGenerator:
         return binding
 
     def sized(self, operation: Loop, items: ast.expr, item: ast.expr) -> tuple[ast.expr, ast.expr]:
-        """Count the items, or look one ahead where only the last is asked for."""
+        """Count the items, or look one ahead where only the last is requested."""
         node, is_async = operation.node, self.is_async(operation.node)
         position = self.position(node.position or "")
         if "total" not in operation.uses:

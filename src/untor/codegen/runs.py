@@ -20,12 +20,12 @@ LONGEST_RUN = 60
 
 
 def is_static(operation: UrlJoin) -> bool:
-    """Tell whether the pieces of a URL are always the same ones."""
+    """Return whether the pieces of a URL are always the same ones."""
     return all(isinstance(piece, UrlFixed | UrlValue) for piece in operation.body)
 
 
 def is_one_run(operations: list[Operation]) -> bool:
-    """Tell whether a page does nothing but print text and values in one run."""
+    """Return whether a page does nothing but print text and values in one run."""
     values = sum(isinstance(each, PrintValue | Nonce | UrlJoin) for each in operations)
     return values < LONGEST_RUN and all(
         isinstance(each, FixedText | PrintValue | Nonce) or (isinstance(each, UrlJoin) and is_static(each))

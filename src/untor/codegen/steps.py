@@ -49,7 +49,7 @@ COMPARING = ("<", "<=", "==", "!=", ">", ">=", "in", "not in", "is", "is not")
 CALCULATING = ("+", "-", "*", "/", "//")
 SIGNING = ("not", "-", "+")
 COUNTING = ("index", "number", "first", "odd", "even", "total")
-"""What steps are told by a number: how to compare, to calculate, to change a sign, and what of a loop's position."""
+"""Numbers in steps: how to compare, to calculate, to change a sign, and what of a loop's position."""
 
 TUPLE, LIST, DICT = range(3)
 """What values are packed into."""

@@ -144,7 +144,7 @@ def loaded(
     }
     for letter in {letter for _, letters, _ in compiled.joins for letter in letters}:
         if name := _OF_LETTER.get(chr(letter)):
-            escapers[name]  # which is installed when it is first asked for
+            escapers[name]  # which is installed when it is first requested
     constants = list(compiled.constants)
     for number, link in compiled.links.items():
         kind, _, name = link.partition(":")

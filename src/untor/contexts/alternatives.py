@@ -142,7 +142,7 @@ def _brackets(language: EmbeddedLanguage) -> object:
 
 
 def _is_exact(first: EmbeddedLanguage, second: EmbeddedLanguage, joined: EmbeddedLanguage) -> bool:
-    """Tell whether a joined state reads all text as both of the states do."""
+    """Return whether a joined state reads all text as both of the states do."""
     if isinstance(first, Style) and isinstance(second, Style):
         return (first.tail, first.last) == (second.tail, second.last)
     return not (isinstance(joined, Script) and joined.sealed)

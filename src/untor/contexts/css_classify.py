@@ -134,13 +134,13 @@ def _in_normal(style: Style) -> Place | Refusal:
 
 
 def _takes_lists(style: Style) -> bool:
-    """Tell whether a value may be several: not in a function that could load what is in a string."""
+    """Return whether a value may be several: not in a function that could load what is in a string."""
     functions = [entry[1:] for entry in style.stack if entry[0] == "("]
     return all(not name or name in FUNCTIONS for name in functions)
 
 
 def _in_declarations(style: Style) -> bool:
-    """Tell whether the innermost block is one of declarations."""
+    """Return whether the innermost block is one of declarations."""
     return style.stack.ends_with("{")
 
 

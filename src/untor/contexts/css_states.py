@@ -38,8 +38,8 @@ class Style(EmbeddedLanguage):
     ``state`` is ``normal``, the quote of a string, ``url``, ``after url``, ``comment`` or ``lost``. ``phase`` is
     ``start`` (of a rule or declaration), ``name`` (of what may be a property), ``value`` or ``prelude``. ``stack``
     holds open blocks (``{`` of declarations, ``{rules`` of rules, ``{frames`` of key frames, ``{unknown``) and
-    brackets (``(name``, ``[``). ``tail`` is a token or an escape that is not finished, ``glued`` tells that a value
-    is part of the last token, ``ruled`` that it stands for whole declarations, ``colon`` that the last name is that
+    brackets (``(name``, ``[``). ``tail`` is a token or an escape that is not finished, ``glued`` means that a value
+    is part of the last token, ``ruled`` that it replaces whole declarations, ``colon`` that the last name is that
     of a pseudo-class or pseudo-element, ``prior`` is what was ``last`` before the unfinished token.
     """
 

@@ -60,7 +60,7 @@ class EmbeddedLanguage:
         return ""
 
     def is_closed(self) -> bool:
-        """Tell whether what comes after this text begins anew."""
+        """Return whether what comes after this text begins anew."""
         return True
 
     def joined(self, other: EmbeddedLanguage) -> EmbeddedLanguage | None:

@@ -46,7 +46,7 @@ class FormattingList(NamedTuple):
     formats_around: bool = False
 
     def has_formatting(self) -> bool:
-        """Tell whether a formatting element is open here."""
+        """Return whether a formatting element is open here."""
         return not FORMATTING.isdisjoint(self.entries.members)
 
     def cut(self, depth: int) -> FormattingList:
@@ -75,7 +75,7 @@ class Inline(NamedTuple):
         return bool(self.outer or self.here.entries)
 
     def has_formatting(self) -> bool:
-        """Tell whether a formatting element is open, also around a marker."""
+        """Return whether a formatting element is open, also around a marker."""
         return self.here.formats_around or self.here.has_formatting()
 
     def with_entry(self, entry: str) -> Inline:
@@ -95,7 +95,7 @@ class Inline(NamedTuple):
 
 
 def misnested(inline: Inline) -> bool:
-    """Tell whether a formatting element would be opened again by text."""
+    """Return whether a formatting element would be opened again by text."""
     return "!" in inline.here.entries
 
 
@@ -109,7 +109,7 @@ def _cut(inline: Inline, depth: int) -> Inline:
 
 
 def opened(inline: Inline, name: str, *, in_p: bool) -> Inline:
-    """Return what is open after a start tag; ``in_p`` tells of a paragraph opened before the formatting."""
+    """Return what is open after a start tag; ``in_p`` means that a paragraph was opened before the formatting."""
     if name in TABLE_PARTS:
         inline = leave_cell(inline)
     if name in _CLOSE:
@@ -177,7 +177,7 @@ def _closed_entry(inline: Inline, name: str) -> Inline:
 
 
 def paragraph(name: str, *, is_open: bool, closing: bool) -> bool:
-    """Tell whether a paragraph may be open after a tag outside of formatting elements."""
+    """Return whether a paragraph may be open after a tag outside of formatting elements."""
     if name == "p":
         return not closing
     if closing:

@@ -54,7 +54,7 @@ def attribute_text(raw: str) -> str:
             if whole is not None:
                 return whole
         # "If the character reference was consumed as part of an attribute, and the last character matched is not a
-        # semicolon, and the next input character is either an equals sign or an ASCII alphanumeric" it stays as it is.
+        # semicolon, and the next input character is either an equals sign or an ASCII alphanumeric" it is unchanged.
         name = reference[1:]
         following = raw[match.end() : match.end() + 1]
         if name in html5 and following != "=":

@@ -54,7 +54,7 @@ class Document(EmbeddedLanguage):
         return self.machine.inner.gap(text) if self.machine.inner is not None else ""
 
     def is_closed(self) -> bool:
-        """Tell whether the document has come to text."""
+        """Return whether the document has come to text."""
         return self.machine.state == "data"
 
     def took_value(self) -> Document:

@@ -79,7 +79,7 @@ def _of_end_tags(raw: str) -> str:
 
 
 class Opened(NamedTuple):
-    """A start tag of an element that a Content-Security-Policy asks a nonce of (CSP Level 3 §6.7.3.1).
+    """A start tag of an element that a Content-Security-Policy requires a nonce of (CSP Level 3 §6.7.3.1).
 
     ``offset`` is where an attribute could be added. ``content`` is ``script`` or ``style`` for an element whose own
     text runs, ``foreign`` for one in SVG or XML, and empty for any other.
@@ -268,12 +268,12 @@ class HtmlState:
         self.scopes = self.scopes.push(tuple(_declared(self.static_attributes)))
 
     def is_in_foreign(self) -> bool:
-        """Tell whether what comes here is content of SVG or MathML, which some HTML elements would end."""
+        """Return whether what comes here is content of SVG or MathML, which some HTML elements would end."""
         top = self.stack[-1] if self.stack else ""
         return top.startswith(("svg:", "math:")) and top not in INTEGRATION_POINTS
 
     def is_foreign_tag(self) -> bool:
-        """Tell whether the tag that is being read is one of foreign content."""
+        """Return whether the tag that is being read is one of foreign content."""
         top = self.stack[-1] if self.stack else ""
         inside = top.startswith(("svg:", "math:")) and top not in INTEGRATION_POINTS and self.tag not in BREAKOUT
         return inside or self.tag in {"svg", "math"} or self.xml
@@ -368,7 +368,7 @@ class HtmlState:
         return position if now and not was else start
 
     def unfinished_reference(self) -> bool:
-        """Tell whether a character reference could be going on in this state."""
+        """Return whether a character reference could be going on in this state."""
         return self.state in _REFERENCE_STATES
 
     def took_value(self) -> None:

@@ -17,7 +17,7 @@ WITH_NONCE = frozenset({"script", "style", "link"})
 """HTML §4.2.4, §4.2.6, §4.12.1: elements that a Content-Security-Policy lets load or run by their nonce."""
 
 _LOADING = frozenset({"stylesheet", "preload", "modulepreload", "prefetch"})
-"""HTML §4.6.7: what a link is for that a nonce is asked for."""
+"""HTML §4.6.7: types of links that need a nonce."""
 
 
 def lower(text: str) -> str:
@@ -62,7 +62,7 @@ def emit(machine: HtmlState) -> None:
 
 
 def _loads(machine: HtmlState) -> bool:
-    """Tell whether a link may be one that loads a style or a script."""
+    """Return whether a link may be one that loads a style or a script."""
     rel = machine.fixed_attributes().get("rel", "")
     return rel is None or not _LOADING.isdisjoint(rel.split())
 

@@ -46,7 +46,7 @@ def _to_body(machine: HtmlState) -> None:
 
 
 def is_plain(machine: HtmlState) -> bool:
-    """Tell whether the machine is in a body where nothing is open but ordinary elements and paragraphs."""
+    """Return whether the machine is in a body where nothing is open but ordinary elements and paragraphs."""
     opened = machine.stack or machine.formatting or machine.other_ways
     return not (opened or machine.xml) and machine.insertion_modes.isdisjoint(_BEFORE_BODY)
 
@@ -197,7 +197,7 @@ def _open(machine: HtmlState, name: str) -> None:
 
 
 def _is_between_cells(stack: Stack[str]) -> bool:
-    """Tell whether a table is open, and no cell of it: the start tag of another closes it (§13.2.6.4.9)."""
+    """Return whether a table is open, and no cell of it: the start tag of another closes it (§13.2.6.4.9)."""
     return bool(stack) and (stack.top in TABLE_SECTIONS or stack.top in {"table", "tr"})
 
 
@@ -297,7 +297,7 @@ def _end_mode(machine: HtmlState, name: str) -> None:
 
 
 def _is_foreign(machine: HtmlState) -> bool:
-    """Tell whether the innermost open element is a foreign one."""
+    """Return whether the innermost open element is a foreign one."""
     return bool(machine.stack) and machine.stack[-1].startswith(("svg:", "math:"))
 
 
@@ -306,7 +306,7 @@ def _is_html_integration(machine: HtmlState) -> bool:
 
 
 def allows_cdata(machine: HtmlState) -> bool:
-    """Tell whether ``<![CDATA[`` is a CDATA section here (§13.2.5.42)."""
+    """Return whether ``<![CDATA[`` is a CDATA section here (§13.2.5.42)."""
     if machine.xml:
         return True
     if _is_foreign(machine) and _is_html_integration(machine):

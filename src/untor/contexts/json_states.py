@@ -21,7 +21,7 @@ _STRING = re.compile(r'(?:[^"\\\n\r]|\\[\s\S])+')
 
 
 ADDRESSES = frozenset({"importmap", "speculationrules"})
-"""Types of script elements whose JSON says what is loaded (HTML §8.1.6.2, §7.6.1)."""
+"""Types of script elements whose JSON decides what is loaded (HTML §8.1.6.2, §7.6.1)."""
 
 _WHOLE = {"importmap": "import-map", "speculationrules": "speculation-rules"}
 _IN = {"importmap": "an import map", "speculationrules": "speculation rules"}
@@ -112,7 +112,7 @@ class Json(EmbeddedLanguage):
         return place._replace(path=("JSON string", *place.path), escapers=(*place.escapers, "json-string"))
 
     def _is_hash(self) -> bool:
-        """Tell whether a string is the hash of a resource in an import map (HTML §8.1.6.2)."""
+        """Return whether a string is the hash of a resource in an import map (HTML §8.1.6.2)."""
         integrity = self.addresses == "importmap" and self.names[:1] == ("integrity",)
         return integrity and len(self.names) > 1 and not self.stack.ends_with("key")
 

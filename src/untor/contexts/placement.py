@@ -1,4 +1,4 @@
-"""What the analysis says of a point in a page: a context for values, a refusal, or text that cannot be judged."""
+"""The result of the analysis for a point in a page: a context for values, a refusal, or text that cannot be judged."""
 
 from __future__ import annotations
 
@@ -8,8 +8,8 @@ from typing import NamedTuple
 class Place(NamedTuple):
     """A place for values: its context (as in ``Placement.context``), its path in words and the escaping there.
 
-    ``escapers`` are keys of ``untor.escape.escapers``, in the order applied; ``kind`` tells ``value`` from ``whole``
-    attributes and ``url``; ``before`` is white space that must stand before the value.
+    ``escapers`` are keys of ``untor.escape.escapers``, in the order applied; ``kind`` is ``value``, ``whole`` (an
+    attribute) or ``url``; ``before`` is white space that must precede the value.
     """
 
     kind: str

@@ -1,6 +1,6 @@
 """The brackets of JavaScript: what opens one, and which token may follow its end.
 
-An entry of the stack says what closing it means: ``(`` a group or call, ``(s`` the head of a statement, ``(m`` the
+An entry of the stack has what closing it means: ``(`` a group or call, ``(s`` the head of a statement, ``(m`` the
 parameters of a method, ``(fd`` ``(fe`` those of a function that is declared or an expression, ``(import``; ``[`` and
 ``[k`` (a computed key); ``{b`` a block, ``{o`` an object, ``{x`` the names of an import or export, ``{a`` the body of
 an arrow function, ``{fd`` ``{fe`` ``{m`` of other functions, ``{cd`` ``{ce`` of a class; a backquote for a template

@@ -110,7 +110,7 @@ def _in_literal(script: Script, place: Place) -> Place | Refusal:
     trouble = _in_sink(script, sink, "literal")
     if trouble is not None:
         return trouble
-    assert script.inner is not None  # noqa: S101  a literal that stands alone in a sink has one
+    assert script.inner is not None  # noqa: S101  a literal that is all of a sink's argument has one
     if sink.kind == "html":
         # Whoever judges documents goes on from here: see ``verdict``.
         return place._replace(context="html")
@@ -130,7 +130,7 @@ def _in_escape(script: Script) -> Refusal:
 
 def _in_template(script: Script) -> Place | Refusal:
     if script.stack[-1] == "`tag":
-        reason = "the function before it gets what is written there as it is"
+        reason = "the function before it receives the raw text"
         return refused("in a template literal with a tag", reason, 'Make it an expression: ${{= … =}} or ${"{= … =}"}.')
     if script.tail:
         return (

@@ -52,9 +52,9 @@ _OUTERMOST = Stack[Level]().push(Level())
 class Flow(NamedTuple):
     """The state: open brackets, the name of the last operand, the text of the last literal if it is alone.
 
-    ``held`` tells that a value in a sink must be the whole of it; ``elements`` are those that the script has made and
+    ``held`` means that a value in a sink must be the whole of it; ``elements`` are those that the script has made and
     named; ``element`` is the one whose event handler this is: its properties are in scope there, and those of the
-    document (HTML §8.1.8.1). ``streams`` tells that something unknown has been written into the document.
+    document (HTML §8.1.8.1). ``streams`` means that something unknown has been written into the document.
     """
 
     levels: Stack[Level] = _OUTERMOST

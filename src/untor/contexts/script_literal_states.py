@@ -106,7 +106,7 @@ def read_as(kind: str, tables: Tables) -> EmbeddedLanguage | None:
 
 
 def joins_literals(first: Script, second: Script) -> bool:
-    """Join two states inside literals of one kind; tell whether what follows is read in the same way."""
+    """Join two states inside literals of one kind; return whether what follows is read in the same way."""
     if first.inner is not None and second.inner is not None and first.inner != second.inner:
         inner = first.inner.joined(second.inner)
         if inner is None:

@@ -14,7 +14,7 @@ class Sink(NamedTuple):
     """What a string becomes: ``kind`` is ``code``, ``html``, ``url``, ``resource-url``, ``module`` or ``closed``.
 
     A ``module`` is a resource URL that an import map may decide on. Of a ``closed`` argument nobody can say what a
-    value would become. ``what`` is the sink as a script writes it. ``functions`` tells a sink that functions may be
+    value would become. ``what`` is the sink as a script writes it. ``functions`` marks a sink that functions may be
     given to.
     """
 
@@ -183,7 +183,7 @@ def _any_argument(chain: Chain) -> Sink | None:
 
 
 def is_sink(chain: Chain) -> bool:
-    """Tell whether the function of this name is a sink with any of its arguments."""
+    """Return whether the function of this name is a sink with any of its arguments."""
     return _any_argument(chain) is not None
 
 

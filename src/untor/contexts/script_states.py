@@ -61,17 +61,17 @@ _LOST = "the script before it could not be followed"
 class Script(EmbeddedLanguage):
     """The state of a script.
 
-    ``state`` is ``code`` or the literal or comment it is in. ``before`` says what the last token makes of the next:
+    ``state`` is ``code`` or the literal or comment it is in. ``before`` is how the last token affects the next:
     ``statement``, ``operator``, ``arrow``, ``default``, ``bare``, ``return`` or ``throw`` (an operand is expected),
     ``operand`` (an operator is expected), ``update`` (after a prefix ``++``), ``key`` and ``name`` (the name of a
     property), ``dot``, ``head`` (after ``if`` and the like), ``catch``, ``binding``, ``import``, ``jump`` (after
     ``break`` and its like), ``async`` and ``async statement``, ``ambiguous``.
 
     ``stack`` are the open brackets (see ``script_brackets``), ``pending`` the function or class whose body is to come.
-    ``tail`` is a token or an escape sequence that is not finished. ``flow`` tells what an expression is given to.
-    ``prologue`` tells that a literal here may be a directive. Of a literal, ``text`` is what it means so far (``None``
+    ``tail`` is a token or an escape sequence that is not finished. ``flow`` has what an expression is passed to.
+    ``prologue`` means that a literal here may be a directive. Of a literal, ``text`` is what it means so far (``None``
     where that is not fixed), ``inner`` the language that a sink reads it as, ``role`` is ``directive`` or ``key`` where
-    it may be one, and ``filled`` tells that a value is in it.
+    it may be one, and ``filled`` means that a value is in it.
     """
 
     __slots__ = (
@@ -135,7 +135,7 @@ class Script(EmbeddedLanguage):
         run(_STATES, self, text)  # type: ignore[arg-type]
 
     def is_separated(self, text: str) -> bool:
-        """Tell whether fixed text begins a token of its own, whatever the last one is."""
+        """Return whether fixed text begins a token of its own, whatever the last one is."""
         return _SAFE_AFTER_STEP.match(text) is not None
 
     def settled(self) -> Script:

@@ -29,7 +29,7 @@ ESCAPE_IN_REGEXP = re.compile(r"\\(?:x[0-9A-Fa-f]?|u[0-9A-Fa-f]{0,3}|u\{[^}]*|[p
 OPERATOR_WORDS = frozenset(
     "case typeof instanceof in new delete void extends".split(),
 )
-# §12.10.1: no line break may stand between these and what belongs to them.
+# §12.10.1: no line break is allowed between these and their operands.
 RESTRICTED_WORDS = {"return": "return", "throw": "throw", "break": "jump", "continue": "jump", "debugger": "jump"}
 STATEMENT_WORDS = frozenset({"else", "do", "try", "finally"})
 HEAD_WORDS = frozenset({"if", "while", "for", "with", "switch", "catch"})

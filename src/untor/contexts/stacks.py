@@ -30,9 +30,9 @@ class Stack(Generic[Item]):
         self.depth = 0
         self._hash = 0
         self.tracked = tracked
-        """The items that are asked for, if they are not few anyway; any other is looked for from the top down."""
+        """The items with a quick lookup, unless there are few; any other is searched from the top down."""
         self.members: frozenset[Item] = frozenset()
-        """The items that are asked for and are in it."""
+        """Those of the items with a quick lookup that are in it."""
 
     def push(self, item: Item) -> Stack[Item]:
         """Return the stack with one item more."""
@@ -71,7 +71,7 @@ class Stack(Generic[Item]):
         return stack.top
 
     def ends_with(self, item: Item) -> bool:
-        """Tell whether an item is at the top."""
+        """Return whether an item is at the top."""
         return self.depth > 0 and self.top == item
 
     def __contains__(self, item: object) -> bool:

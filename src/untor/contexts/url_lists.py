@@ -1,7 +1,7 @@
 """URLs inside something else, value by value: in CSS, in lists of images, in ``ping``, in a refresh of the page.
 
 Where a whole attribute is a URL, the decision is made on the whole at run time (``untor.analysis.url_walker``); here
-each value must be safe by itself, so less is possible.
+each value must be safe alone, so less is possible.
 """
 
 from __future__ import annotations
@@ -31,7 +31,7 @@ _REMEDY = "Pass the whole URL as one value: {= url =}."
 
 
 class LocalUrl(EmbeddedLanguage):
-    """The state of a URL in which each value is made safe by itself; ``kind`` is the escaper of a whole one."""
+    """The state of a URL in which each value is made safe alone; ``kind`` is the escaper of a whole one."""
 
     __slots__ = ("filled", "first", "kind", "segment", "url")
 

@@ -30,7 +30,7 @@ AFTER_PATH = frozenset({"path", "query", "fragment"})
 class UrlState:
     """The state of the URL parser at some point of an attribute.
 
-    ``unknown``: after a value that stands at the start and may have brought any part of a URL; ``data`` and
+    ``unknown``: after a value at the start, which may have any part of a URL; ``data`` and
     ``picture data``: before and after the comma of a ``data:`` URL, whose beginning is in ``scheme``.
     ``percent`` holds an unfinished percent-encoding at the end of the fixed text.
     """
@@ -97,7 +97,7 @@ def _scheme_start(text: str, position: int, scheme: str, schemes: frozenset[str]
 
 
 def _unknown(text: str, position: int, scheme: str, schemes: frozenset[str]) -> Step:  # noqa: ARG001
-    """After a value that may have brought any part of a URL: only a delimiter says where it goes on."""
+    """After a value that may have brought any part of a URL: only a delimiter decides how it continues."""
     return _delimiter(text[position]), "", position + (text[position] in "?#")
 
 

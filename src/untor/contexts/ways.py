@@ -41,7 +41,7 @@ def ways_of(machine: HtmlState) -> list[Way]:
 
 
 def set_ways(machine: HtmlState, ways: Iterable[Way]) -> bool:
-    """Give a machine its ways; tell whether these are not too many."""
+    """Give a machine its ways; return whether these are not too many."""
     merged = _merged(ways)
     (machine.conditions, machine.formatting, machine.stack), *others = merged
     machine.other_ways = tuple(others)
@@ -78,7 +78,7 @@ def forget(machine: HtmlState, known: HtmlState) -> None:
 
 
 def join(first: HtmlState, second: HtmlState, result: HtmlState) -> bool:
-    """Put the ways of two machines together; tell whether they can be followed."""
+    """Put the ways of two machines together; return whether they can be followed."""
     result.assumed = first.assumed & second.assumed
     one, other = ways_of(first), ways_of(second)
     if len(one) == len(other) == 1 and one[0][1:] == other[0][1:]:

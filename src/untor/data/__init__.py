@@ -26,7 +26,7 @@ MOST_BYTES = 64 * 1024 * 1024
 
 
 class ReadOptions(NamedTuple):
-    """What is asked for besides the files: SQL queries by name, and types of columns of CSV by name."""
+    """Options for reading files: SQL queries by name, and types of CSV columns by name."""
 
     queries: Mapping[str, str] = {}
     types: Mapping[str, str] = {}
@@ -58,7 +58,7 @@ def load(path: str, name: str | None = None, wanted: ReadOptions = ReadOptions()
         found = READERS[ending](_octets(path), path, wanted)
     else:
         known = ", ".join([*READERS, *SQLITE])
-        trouble = f"{path} ends in none of {known}, and the ending tells how to read it"
+        trouble = f"{path} has none of the endings {known}, which decide how it is read"
         raise DataError(Problem("data-unreadable", trouble=trouble))
     if isinstance(found, dict) and (name is None or ending == ".xml"):
         return found if name is None else {name: next(iter(found.values()))}

@@ -147,7 +147,7 @@ def read_xml(octets: bytes, name: str) -> dict[str, object]:
 
 def _parse(parser: expat.XMLParserType, source: Source) -> None:
     try:
-        # The text is UTF-8 now, whatever the declaration says.
+        # The text is UTF-8 here, regardless of the declaration.
         parser.Parse(source.text.encode("utf-8", "replace"), True)  # noqa: FBT003  its shape
     except expat.ExpatError as error:
         message = expat.ErrorString(error.code)

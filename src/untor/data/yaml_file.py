@@ -38,7 +38,7 @@ def read_yaml(octets: bytes, name: str) -> object:
             trouble = re.sub(found, said, trouble)
         if "could not determine a constructor" in trouble:
             trouble, remedy = (
-                "a tag asks for a type that data cannot have",
+                "a tag has a type that is not allowed in data",
                 "Take the tag away: data has no code in it.",
             )
         raise wrong(source, mark.index if mark else 0, "YAML", trouble, remedy) from None
@@ -59,7 +59,7 @@ _OPENED = {
     "while parsing a flow mapping": "a mapping",
     "while scanning a quoted scalar": "a string",
 }
-"""What PyYAML says it was reading."""
+"""PyYAML's names for what it was reading."""
 
 _SAID = (
     (r"expected (.+), but (?:got|found) (.+)", r"expected \1, and here is \2"),

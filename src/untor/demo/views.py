@@ -66,7 +66,7 @@ def static_folder() -> Path:
 
 
 def language_of(asked: str | None, kept: str | None, accepted: str) -> str:
-    """Return the visitor's language: the one asked for, kept, or the first that the browser accepts and we have."""
+    """Return the visitor's language: the requested or the stored one, else the first one that the browser accepts."""
     named = [part.partition(";")[0].strip().lower().partition("-")[0] for part in accepted.split(",")]
     return next(language for language in (asked, kept, *named, "en") if language in WORDS)
 
@@ -95,7 +95,7 @@ def notices(harbour: Harbour, typed: Mapping[str, str], errors: Mapping[str, str
 
 
 def berths(harbour: Harbour) -> Context:
-    """Return the map: each berth with the vessel that lies there today."""
+    """Return the map: each berth with the vessel there today."""
     there = {call.berth.code: call.vessel for call in harbour.calls() if call.berth and call.arrives.date() == TODAY}
     return {"berths": [{"berth": berth, "vessel": there.get(berth.code)} for berth in harbour.berths()]}
 

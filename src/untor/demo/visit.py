@@ -34,7 +34,7 @@ PATHS = (
     *(f"/templates/{name}" for name in views.PAGES),
     *(f"/explained/{name}" for name in views.PAGES),
 )
-"""Everything that is asked for, in the order of the tour."""
+"""Everything that is requested, in the order of the tour."""
 
 
 class Visit(NamedTuple):

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from typing import NamedTuple
 
     class Code(NamedTuple):
-        """A kind of problem: the exception's name, the sentence, the way out, the example, and how bad it is.
+        """A kind of problem: the exception's name, the message, the hint, the example, and the severity.
 
         ``severity`` is ``error``, ``warning`` or ``note``, the words of SARIF 2.1.0 §3.27.10.
         """

@@ -14,7 +14,7 @@ BUILT_IN_FILTERS = frozenset(
 
 _ESCAPED = 'Every value is escaped for its context. HTML typed by users: cleaned; HTML of your own: trusted("reason").'
 _TRIMMED = (
-    'Remove the "{0}": a line that holds only steps disappears by itself, and print marks leave white space as it is.'
+    'Remove the "{0}": a line that holds only steps disappears automatically, and print marks never change white space.'
 )
 _NUMBERS = "Convert it in the view: {0}(…)."
 _ANY_COLLECTION = "No conversion is needed: loops and filters accept any collection."
@@ -101,7 +101,7 @@ FUNCTIONS: dict[str, str] = {
     "Decimal": _NUMBERS.format("Decimal"),
     "Number": _NUMBERS.format("float"),
     "String": "Values are printed as text already; to compare as text, write value | text.",
-    "bool": "A condition tests a value as it is: <! if calls !>.",
+    "bool": "A condition tests a value directly: <! if calls !>.",
     "count": "Write calls | len.",
     "date": 'date is a filter: write day | date("d MMMM y").',
     "datetime": "The current time comes from the view; a datetime is printed by day | datetime.",
@@ -155,7 +155,7 @@ STEPS: dict[str, str] = {
     "assert": "Check values with takes: <! takes name: str !>.",
     "async": "Values are awaited where they are printed, in render_async.",
     "await": "Values are awaited where they are printed, in render_async.",
-    "begin": "Remove it; a step begins by itself.",
+    "begin": "Remove it: a step needs no opening word.",
     "block": "Write <! slot NAME !> in a layout, and <! into NAME !> … <! end !> in its pages.",
     "break": "Choose the items: <! for call in calls if … !>, or calls | first(3).",
     "call": "Write <! include row call=call !>.",
@@ -264,7 +264,7 @@ OPERATORS: dict[str, str] = {
     "`": "Strings are between \" or '.",
     "||": 'Write "or".',
     "~": "Join strings with +.",
-    "\\": "A mark may go on in the next line by itself. Remove the backslash.",
+    "\\": "A mark may continue on the next line. Remove the backslash.",
 }
 """Operators and signs of other languages."""
 
@@ -411,8 +411,8 @@ SHAPES: dict[str, dict[str, str]] = {
     "let": {
         ",": "A step names one value: <! let x = 1 !><! let y = 2 !>.",
         ":": "A value has no type here: <! let x = 1 !>.",
-        ".": "Values are not changed: pass the object as it is to be from the view.",
-        "[": "Values are not changed: pass the mapping or list as it is to be from the view.",
+        ".": "Values are not changed: pass the final object from the view.",
+        "[": "Values are not changed: pass the final mapping or list from the view.",
         **dict.fromkeys(("+", "-", "*", "/", "%", "++", "--"), _NO_CHANGES),
     },
     "takes": {
@@ -445,7 +445,7 @@ def of_filter(name: str) -> str:
 
 
 _SHORT = 4
-"""Up to here the beginning of a name says nothing."""
+"""Shorter beginnings of names are not significant."""
 
 
 def of_call(name: str) -> str:

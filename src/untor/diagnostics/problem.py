@@ -1,6 +1,6 @@
 """What can be wrong with a template, as data: the record of one problem.
 
-Each code stands here once, with its message, the way out, an input that causes it and the fixed input.
+Each code is here once, with its message, hint, an input that causes it and the fixed input.
 Tests, documentation and the command line all read this table.
 """
 
@@ -23,7 +23,7 @@ class Problem:
 
     ``code`` names the kind in the table ``CODES``; ``message`` and ``hint`` are sentences for people;
     ``source`` with ``start`` and ``end`` (offsets) is the place, where there is one. ``related`` are other places that
-    have to do with it, each a sentence, a source and two offsets. ``chain`` says how the page
+    have to do with it, each a sentence, a source and two offsets. ``chain`` is how the page
     got there, innermost first.
     """
 
@@ -90,7 +90,7 @@ def _restore(*values: object) -> Problem:
 
 
 _MUCH_LESS = 0.15
-"""How much less alike than the best a name may be to be suggested besides."""
+"""How much less alike than the best a name may be to be suggested too."""
 
 
 _ALIKE = 0.72

@@ -53,7 +53,7 @@ ROWS: tuple[tuple[str, str, str], ...] = (
     ),
     (r"unhashable type: '(.+)'", "{1} cannot be a key of a mapping", ""),
 )
-"""Patterns, sentences, hints: numbers stand for the type in that group, ``op`` for the first group."""
+"""Patterns, sentences, hints: numbers are replaced by the type in that group, ``op`` by the first group."""
 
 _NAMES = {"NoneType": "None", "string": "a string", "str": "a string"}
 
@@ -79,7 +79,7 @@ CALLS: tuple[tuple[str, str], ...] = (
     (r".+\(\) takes .+ positional arguments? but \d+ (?:was|were) given", "it was given too many values."),
     (r".+\(\) got multiple values for argument '(\w+)'", 'it was given "{0}" twice.'),
 )
-"""What Python says of the arguments of a call: a pattern, and the sentence."""
+"""Python's exceptions for the arguments of a call: a pattern, and the sentence."""
 
 
 def wrong_arguments(text: str) -> str:

@@ -1,6 +1,6 @@
 """The table of the checker's rules, with a template that breaks each and the fixed one.
 
-A rule is what Untor renders all the same, but what is wrong or risky in a page. Unlike a problem it can be turned off.
+A page that breaks a rule is rendered, but is wrong or risky. Unlike a problem, a rule can be turned off.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ def _rule(message: str, hint: str, failing: str = "", fixed: str = "", *, severi
 
 
 OFF = frozenset({"csp-handler", "csp-script", "csp-style", "opener"})
-"""Rules that are asked for by name. An engine with a policy asks for those about attributes."""
+"""Rules that are off by default. An engine with a policy turns on those about attributes."""
 
 ABOUT_CHECKING = frozenset({"trusted-budget", "accept-unknown", "accept-reason", "accept-unused"})
 """Rules about the use of the checker itself, which cannot be turned off."""

@@ -212,7 +212,7 @@ class Engine:
         )
 
     def compile(self, source: str, name: str = "inline.html") -> Template:
-        """Compile source text; the ending of ``name`` says what kind of output it makes.
+        """Compile source text; the ending of ``name`` decides the kind of output.
 
         Raises ``MarkError`` and ``PlacementError``, and ``TypeError`` for a source that is not a string.
         """
@@ -243,7 +243,7 @@ class Engine:
     ) -> list[Finding]:
         """Return everything wrong or risky in all templates that can be known without data, by file and line.
 
-        ``also`` are rules that are off unless asked for (``"csp-script"``, ``"csp-handler"``), ``accepted`` rules that
+        ``also`` are rules that are off by default (``"csp-script"``, ``"csp-handler"``), ``accepted`` rules that
         are not wrong here, each with the reason; a key that ends in ``/`` is a folder of templates, with the rules that
         are accepted there. ``most_trusted`` is how many values may be printed as trusted.
         ``untor check`` reports the same.

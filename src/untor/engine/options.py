@@ -1,4 +1,4 @@
-"""Checks of an engine's options; each raises ``ValueError`` that says what would be valid."""
+"""Checks of an engine's options; each raises ``ValueError`` with what would be valid."""
 
 from __future__ import annotations
 
@@ -143,7 +143,7 @@ def checked_origin(url: str) -> str:
 
 
 def with_locale(function: Callable[..., object], locale: str) -> Callable[..., object]:
-    """Give a filter that asks for it the engine's locale; a template may still name another."""
+    """Give a filter with a parameter for it the engine's locale; a template may still name another."""
     defaults = getattr(function, "__kwdefaults__", None) or {}
     code = getattr(function, "__code__", None)
     if code is None or "locale" in defaults:

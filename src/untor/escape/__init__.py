@@ -39,7 +39,7 @@ __all__ = [
 
 
 class Escapers(dict[str, "Function"]):
-    """The escaping functions by name, made for the schemes and origins that an engine permits when they are asked for.
+    """The escaping functions by name, made for the schemes and origins that an engine permits, on first use.
 
     Raises ``KeyError`` for a name that there is not.
     """

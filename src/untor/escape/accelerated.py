@@ -29,7 +29,7 @@ plain_data: Callable[[object, bool], str | None] | None = getattr(_extension, "p
 
 
 def is_in_program() -> bool:
-    """Tell whether a program of the extension has called, in this thread, what calls this."""
+    """Return whether a program of the extension has called, in this thread, what calls this."""
     return IS_BUILT and _extension.is_in_program()
 
 

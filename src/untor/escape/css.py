@@ -135,7 +135,7 @@ def _stripped(value: object) -> str:
 
 
 def _is_one(string: str) -> bool:
-    """Tell whether a string is empty, or one harmless value."""
+    """Return whether a string is empty, or one harmless value."""
     return not string or (COLOUR if string[:1] == "#" else _SAFE).fullmatch(string) is not None
 
 

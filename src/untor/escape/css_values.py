@@ -46,7 +46,7 @@ _DEEPEST = 16
 
 
 def component_values(string: str) -> str | None:
-    """Return a list of harmless component values as it is printed; ``None`` if it is not one.
+    """Return a printed list of harmless component values; ``None`` if it is not one.
 
     The list is printed unchanged, except its strings, which are escaped.
     """

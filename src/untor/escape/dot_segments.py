@@ -10,10 +10,10 @@ _DOTS = pattern(r"(?ai)(?:\.|%2e)*")
 
 
 def is_dot_segment(segment: str) -> bool:
-    """Tell whether a segment means the directory that it stands in, or the one above; in a URL as it is written."""
+    """Return whether a segment of a URL means its own directory, or the one above."""
     return segment in _DOT_SEGMENTS
 
 
 def could_become_dots(segment: str) -> bool:
-    """Tell whether a segment could become one of these when a value is added to it, or left out of it."""
+    """Return whether a segment could become one of these when a value is added to it, or left out of it."""
     return _DOTS.fullmatch(segment) is not None

@@ -1,6 +1,6 @@
 """URLs inside something else: in CSS, in lists of images or URLs, in a refresh of the page.
 
-Each value is made safe by itself here: what is printed has no white space, quotes, brackets, commas at its ends or
+Each value is made safe alone here: the printed text has no white space, quotes, brackets, commas at its ends or
 other characters that could end the URL in its surroundings, and only the characters of URL §4.1.
 """
 
@@ -27,7 +27,7 @@ _DESCRIPTOR = pattern(r"[0-9]+(?:\.[0-9]+)?")
 
 
 def encoded(string: str) -> str:
-    """Percent-encode what is no URL code point, and commas at the ends."""
+    """Percent-encode all but URL code points, and commas at the ends."""
 
     def replaced(match: re.Match[str]) -> str:
         return "".join(f"%{byte:02X}" for byte in SURROGATES.sub("\ufffd", match[0]).encode())

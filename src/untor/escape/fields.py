@@ -114,5 +114,5 @@ def mappings_of(frame: Any) -> Iterator[dict[str, object]]:
 
 
 def index_of(frame: Any) -> Iterable[object]:
-    """Return the labels of the rows of a data frame; they are numbered from 0 where there are none."""
+    """Return the labels of the rows of a data frame; they are numbered from 0 if it has none."""
     return getattr(frame, "index", None) if hasattr(type(frame), "itertuples") else range(len(frame))  # type: ignore[return-value]

@@ -94,7 +94,7 @@ def script_operand(value: object) -> str:
 
 
 def script_statement(value: object) -> str:
-    """Print a trusted script as statements. Raises ``NotPrintable`` for data, which is no statement."""
+    """Print a trusted script as statements. Raises ``NotPrintable`` for data, which is not a statement."""
     if type(value) is TrustedScript:
         return value.value
     if is_absent(value):
@@ -198,7 +198,7 @@ class _Opened:
 
 
 class _Json:
-    """Writes a value as JSON; whatever is not plain item by item and without recursion, so that depth is no matter."""
+    """Writes a value as JSON; values that are not plain data item by item and without recursion, at any depth."""
 
     nan = infinity = minus_infinity = "null"
     is_script = False
@@ -308,7 +308,7 @@ class _Json:
 class _JavaScript(_Json):
     """Writes a value as a JavaScript expression."""
 
-    # The names NaN and Infinity could be declared anew, and stand where only names can.
+    # The names NaN and Infinity could be redeclared, and are allowed where only names are.
     nan, infinity, minus_infinity = "(0/0)", "(1/0)", "(-1/0)"
     is_script = True
 

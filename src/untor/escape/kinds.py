@@ -179,7 +179,7 @@ def bases_by_name(kind: type) -> set[str]:
 
 
 def has_method(kind: type, name: str) -> bool:
-    """Tell whether the values of a type have a method; what their class can do itself does not count."""
+    """Return whether the values of a type have a method; what their class can do itself does not count."""
     return any(name in base.__dict__ for base in kind.__mro__)
 
 
@@ -223,13 +223,13 @@ def scalar_of(array: Any) -> object:
 
 
 def is_array(value: object) -> bool:
-    """Tell whether a value is an array or a data frame, which is compared and calculated item by item."""
+    """Return whether a value is an array or a data frame, which is compared and calculated item by item."""
     kind = kind_of(value)
     return kind == FRAME or (kind == ARRAY and scalar_of(value) is MISSING)
 
 
 def is_absent(value: Any) -> bool:
-    """Tell whether a value is ``None``, missing, or what a data library holds to be missing: NaN, NaT, NA."""
+    """Return whether a value is ``None``, missing, or what a data library holds to be missing: NaN, NaT, NA."""
     if value is None:
         return True
     if type(value) in plain_types:
@@ -245,7 +245,7 @@ def is_absent(value: Any) -> bool:
 
 
 def stands_for_root(kind: type) -> bool:
-    """Tell whether a type is one of pydantic's models that consist of one value, ``root``."""
+    """Return whether a type is one of pydantic's models that consist of one value, ``root``."""
     return bool(getattr(kind, "__pydantic_root_model__", False))
 
 

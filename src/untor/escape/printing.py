@@ -18,7 +18,7 @@ FORBIDDEN = pattern("[\x00-\x08\x0b\x0e-\x1f\x7f-\x9f\ud800-\udfff]")
 SURROGATES = pattern("[\ud800-\udfff]")
 
 
-class NotPrintable(TypeError):  # noqa: N818  the name says what is the matter
+class NotPrintable(TypeError):  # noqa: N818  the name describes the error
     """A value of a kind that is never meant to be printed: ``what`` it is and the ``remedy``.
 
     ``path`` leads to it from the printed value where it is inside of that: ``[1].owner``.
@@ -117,7 +117,7 @@ def _definer(kind: type, method: str) -> type:
 
 
 def _repr_is_written(kind: type) -> bool:
-    """Tell whether somebody wrote the ``__repr__`` of a class, so that it is a text to show."""
+    """Return whether somebody wrote the ``__repr__`` of a class, so that it is a text to show."""
     definer = _definer(kind, "__repr__")
     method = definer.__dict__["__repr__"]
     if not isinstance(method, FunctionType) or full_name(definer) in _LIBRARY_TEXTS:

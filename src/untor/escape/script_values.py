@@ -20,7 +20,7 @@ _TRUSTED = tuple(KINDS.values())
 
 
 _MOST_UNWRAPPED = 100
-"""How many times a value may stand for another, as a member of an enumeration stands for its value."""
+"""How many times a value may wrap another, as a member of an enumeration wraps its value."""
 
 
 class JsonText:
@@ -174,7 +174,7 @@ _UNWRAP: dict[str, Callable[[Any], Sequence[object]]] = {
     kinds.MODEL: root_of,
     kinds.OBJECT: lambda value: (value.value,) if type(value) is JsonText else (),
 }
-"""Kinds of values that may stand for one other value, and how to get it, if so."""
+"""Kinds of values that may wrap another value, and how to get that."""
 
 _BY_KIND: dict[str, Callable[[Any], object]] = {
     kinds.ABSENT: lambda _: None,

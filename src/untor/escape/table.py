@@ -15,10 +15,10 @@ if TYPE_CHECKING:
         - ``words``: what it does, for people.
         - ``made_for``: ``"schemes"`` or ``"origins"`` if it depends on those that an engine permits; ``images`` permits
           ``data:`` URLs of images too.
-        - ``accelerated``: whether the extension has a fast path for it, ``letter`` the letter that stands for it there
+        - ``accelerated``: whether the extension has a fast path for it, ``letter`` the letter for it there
           in a run of values.
         - ``inert``: whether nothing in its text is escaped in an attribute, so that it need not be escaped again.
-        - ``several``: the function instead of it where the filter ``path`` says that a value is several path segments.
+        - ``several``: the function instead of it where the filter ``path`` marks a value as several path segments.
         """
 
         function: str
@@ -37,7 +37,7 @@ URL_KINDS = ("url", "image-url", "resource-url")
 """The escapers of whole URLs, which can have any character in them."""
 
 ESCAPERS: dict[str, Escaper] = {
-    "plain": Escaper("printing.printed", "printed as it is"),
+    "plain": Escaper("printing.printed", "printed unchanged"),
     # markup
     "text": Escaper("html.text", "& < > escaped", accelerated=True, letter="t"),
     "foreign-text": Escaper("html.foreign_text", "& < > escaped"),
@@ -112,7 +112,7 @@ ESCAPERS: dict[str, Escaper] = {
     ),
     "listed-url": Escaper(
         "embedded_urls.listed_url_escaper",
-        "about:invalid unless its scheme is permitted; percent-encoded, so that the list stays as it is",
+        "about:invalid unless its scheme is permitted; percent-encoded, so that the list is unchanged",
         made_for="schemes",
     ),
     "listed-image-url": Escaper(

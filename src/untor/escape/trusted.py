@@ -30,10 +30,10 @@ class _Trusted:
     else:
 
         def __init__(self, value: object, *, reason: object = _NO_REASON) -> None:
-            """Vouch for ``value``; ``reason`` says how it became safe. Raises ``TypeError`` and ``ValueError``."""
+            """Vouch for ``value``; ``reason`` describes why it is safe. Raises ``TypeError`` and ``ValueError``."""
             name = type(self).__name__
             if reason is _NO_REASON:
-                raise TypeError(f'{name} needs a reason: {name}(text, reason="…") says what makes the value safe')
+                raise TypeError(f'{name} needs a reason: {name}(text, reason="…") describes why the value is safe')
             if not isinstance(value, str):
                 raise TypeError(f"{name} takes text, not {type(value).__name__}")
             if not isinstance(reason, str):
@@ -106,13 +106,13 @@ class _Trusted:
 
 
 class TrustedHTML(_Trusted):
-    """HTML that is printed as it is in text."""
+    """HTML that is printed unescaped in text."""
 
     __slots__ = ()
 
 
 class TrustedScript(_Trusted):
-    """JavaScript that is printed as it is where a script has an expression or a statement."""
+    """JavaScript that is printed unescaped in place of an expression or a statement."""
 
     __slots__ = ()
 
@@ -130,7 +130,7 @@ class TrustedURL(_Trusted):
 
 
 class TrustedCSS(_Trusted):
-    """CSS that is printed as it is where a style has a value, declarations or rules."""
+    """CSS that is printed unescaped in place of a value, declarations or rules."""
 
     __slots__ = ()
 

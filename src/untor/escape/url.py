@@ -32,7 +32,7 @@ a value in the address after ``mailto:`` and the like, several path segments, a 
 of a query, data of a picture."""
 
 Piece = tuple[int, object, str]
-"""Kind, value (of fixed text: as it is in the page) and, of fixed text, what a browser reads it as."""
+"""Kind, value (for fixed text: its source) and, for fixed text, how a browser reads it."""
 
 # URL §4.4: "Remove any leading and trailing C0 control or space from input." "Remove all ASCII tab or newline."
 C0_CONTROL_OR_SPACE = "".join(map(chr, range(0x21)))
@@ -135,7 +135,7 @@ def host(value: object) -> str:
 
 
 def has_host(url: str) -> bool:
-    """Tell whether a URL has an authority that is a host with or without a port, and nothing else."""
+    """Return whether a URL has an authority that is a host with or without a port, and nothing else."""
     return _WITH_HOST.match(_normalized(url).strip(C0_CONTROL_OR_SPACE)) is not None
 
 
@@ -144,7 +144,7 @@ def _normalized(string: str) -> str:
 
 
 def permitted(url: str, schemes: frozenset[str], *, images: bool = False) -> bool:
-    """Tell whether a URL has a permitted scheme or is relative, read as a URL parser reads it."""
+    """Return whether a URL has a permitted scheme or is relative, read as a URL parser reads it."""
     url = _normalized(url.lstrip(C0_CONTROL_OR_SPACE)).lstrip(C0_CONTROL_OR_SPACE)
     match = _SCHEME.match(url)
     if match is None:
@@ -227,7 +227,7 @@ def pieces_escaper(
 ) -> Callable[[Iterable[Piece]], str]:
     """Make the function that joins the pieces of a URL attribute and decides on the whole.
 
-    ``from_values`` decides besides on a URL whose start or host is a value.
+    ``from_values`` also decides on a URL whose start or host is a value.
     """
 
     def pieces_url(pieces: Iterable[Piece]) -> str:
@@ -254,7 +254,7 @@ def pieces_escaper(
         if _has_dot_segment(read):
             return blocked(url, "a value in its path is . or ..")
         if any(kind == HOST for kind, _ in read) and not has_host(url):
-            return blocked(url, "a value in its host is none")
+            return blocked(url, "a value in its host is not a valid host")
         if from_values is not None and any(kind in {URL, HOST} and string for kind, string in read):
             return "".join(page) if from_values(url) else blocked(url, FOREIGN_ORIGIN)
         return "".join(page)
@@ -263,7 +263,7 @@ def pieces_escaper(
 
 
 def _gains_host(read: list[tuple[int, str]], url: str) -> bool:
-    """Tell whether a percent-encoded value is (a part of) the host (URL §4.4).
+    """Return whether a percent-encoded value is (a part of) the host (URL §4.4).
 
     It is when the fixed text before it ends in the authority, and when empty values have brought two slashes together.
     """
@@ -285,7 +285,7 @@ def _gains_host(read: list[tuple[int, str]], url: str) -> bool:
 
 
 def _has_dot_segment(read: list[tuple[int, str]]) -> bool:
-    """Tell whether a segment that a percent-encoded value is part of has become ``.`` or ``..``."""
+    """Return whether a segment that a percent-encoded value is part of has become ``.`` or ``..``."""
     segment, valued = "", False
     for kind, string in read:
         if kind in {COMPONENT, OPAQUE}:

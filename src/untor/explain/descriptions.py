@@ -22,7 +22,7 @@ KINDS: dict[str, Kind] = {
     "resource": Kind("R", "resource URL", "a URL that code or a frame is loaded from"),
     "script": Kind("S", "script", "JavaScript or JSON"),
     "style": Kind("C", "style", "CSS"),
-    "trusted": Kind("!", "trusted", "printed as it is, for the reason given"),
+    "trusted": Kind("!", "trusted", "printed unescaped, for the given reason"),
 }
 """The kinds of contexts that reports tell apart, by the word that the page's style knows them by."""
 

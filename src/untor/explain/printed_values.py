@@ -56,7 +56,7 @@ def values_of(placements: list[Placement]) -> list[PrintedValue]:
 
 def _value(number: int, placement: Placement) -> PrintedValue:
     if placement.reason is not None and placement.context == "text":
-        steps = (*_filters(placement)[:-1], f"printed as it is, because: {placement.reason}")
+        steps = (*_filters(placement)[:-1], f"printed unescaped, because: {placement.reason}")
         return PrintedValue(number, placement, "trusted", steps)
     escaped = [ESCAPERS[name].words for name in in_order(placement.escapers) or ("plain",)]
     return PrintedValue(number, placement, kind_of_context(placement.context), (*_filters(placement), *escaped))

@@ -72,7 +72,7 @@ def _by_babel(moment: Moment, field: str, locale: Locale) -> str:
 
 
 class DateFormat:
-    """A pattern in a locale; called with a moment, it returns the moment as it is written there."""
+    """A pattern in a locale; called with a moment, it returns the moment in that locale's form."""
 
     __slots__ = ("pieces", "template")
 

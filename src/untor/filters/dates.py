@@ -30,7 +30,7 @@ def date_filters(settings: LocaleSettings) -> dict[str, Callable[..., object]]:
     def date_(value: object, pattern: str = "medium", *, locale: str | None = None, timezone: str | None = None) -> str:
         """Return the date for people: in a style (short, medium, long, full) or by a CLDR pattern (``d MMMM y``).
 
-        Takes dates, datetimes, ISO 8601 text and POSIX timestamps. A datetime with a time zone is told in
+        Takes dates, datetimes, ISO 8601 text and POSIX timestamps. A datetime with a time zone is converted to
         ``timezone``, else in that of the engine.
         """
         moment: Any = moments().moment_of(value, zone_of(timezone), needs="dates")
@@ -171,5 +171,5 @@ def _zoneless(moment: time | datetime, pattern: object) -> str:
 
 
 def _own(moment: time | datetime, zone: tzinfo | None) -> tzinfo | None:
-    """Return the time zone to tell a moment in: its own where it has one and no other is asked for."""
+    """Return the time zone to print a moment in: its own if it has one and no other is requested."""
     return zone or moment.tzinfo if moment.tzinfo is not None else None

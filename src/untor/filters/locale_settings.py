@@ -11,7 +11,7 @@ if TYPE_CHECKING:
     from typing import NamedTuple
 
     class LocaleSettings(NamedTuple):
-        """A BCP 47 or CLDR locale; an IANA time zone, empty for none; a clock that tells the time now."""
+        """A BCP 47 or CLDR locale; an IANA time zone, empty for none; a clock that returns the current time."""
 
         locale: str = "en"
         timezone: str = ""

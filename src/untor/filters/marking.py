@@ -15,14 +15,14 @@ if TYPE_CHECKING:
 
 
 def trusted(value: object, reason: str) -> TrustedHTML:
-    """Vouch for HTML: it is printed as it is. The reason is required, as text in the template."""
+    """Vouch for HTML: it is printed unescaped. The reason is required, as a string in the template."""
     if not isinstance(reason, str) or not reason.strip():
-        raise FilterProblem("the reason must be text that says what makes the value safe.")
+        raise FilterProblem("the reason must be a string that describes why the value is safe.")
     return TrustedHTML(printed(value), reason=reason)
 
 
 def html_source(value: object) -> str:
-    """Return HTML as text: trusted HTML as it is, anything else escaped. Feeds have it so, escaped once more."""
+    """Return HTML source as text: trusted HTML unchanged, anything else escaped, for feeds, which escape it again."""
     return str.__str__(escaped(value))
 
 
@@ -55,7 +55,7 @@ def cleaned(value: object, *, elements: Iterable[str] | None = None) -> TrustedH
     """Return HTML typed by users with only harmless elements and attributes left, links to http, https and mailto.
 
     ``elements`` are the elements to let through, among those that are let through without it. What is left out keeps
-    its text, but for scripts and styles.
+    its text, except scripts and styles.
     """
     try:
         import nh3  # noqa: PLC0415  an extra

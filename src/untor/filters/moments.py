@@ -17,7 +17,7 @@ _MILLISECONDS_FROM = 100_000_000_000
 
 
 def moment_of(value: object, zone: tzinfo | None, *, needs: str) -> date | datetime:
-    """Return a date or datetime, one with a time zone told in ``zone``."""
+    """Return a date or datetime, one with a time zone converted to ``zone``."""
     if type(value) is date:
         return value
     kind = kind_of(value)

@@ -16,17 +16,17 @@ if TYPE_CHECKING:
     Number = int | float | Decimal
 
 _MOST_WRITTEN = 400
-"""How many digits are written; decimals have fewer by themselves."""
+"""How many digits are written; decimals limit this themselves."""
 _ROOMY = Context(prec=_MOST_WRITTEN)
 _BY_THREE = (3, 3)
 _UNGROUPED = (1000, 1000)
 
 
 class NumberFormat:
-    """A pattern in a locale; called with a number, it returns the number as it is written there.
+    """A pattern in a locale; called with a number, it returns the number in that locale's form.
 
     Raises ``FilterProblem`` for numbers of too many digits. Numbers are rounded as decimals are, halves to the even
-    digit if the decimal context of the thread says nothing else.
+    digit if the decimal context of the thread does not specify another.
     """
 
     def __init__(self, pattern: NumberPattern, locale: Locale, currency: str | None = None) -> None:

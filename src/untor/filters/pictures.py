@@ -44,7 +44,7 @@ _REASON = "made by the filter picture"
 def picture(value: object, *, alt: str, format: str = "svg", width: int | None = None) -> TrustedHTML:  # noqa: A002  its word
     """Return a figure (with ``savefig``, as of Matplotlib) or the bytes of an image as a picture in the page.
 
-    ``alt`` says what it shows, for those who do not see it; empty for a picture that only decorates. Figures are drawn
+    ``alt`` describes it, for those who do not see it; empty for a picture that only decorates. Figures are drawn
     as ``"svg"`` or ``"png"``; ``width`` is in CSS pixels. The picture is a data URL of an ``img`` element, in which
     nothing can run.
     """

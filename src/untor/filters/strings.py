@@ -59,13 +59,13 @@ def lower(value: object) -> str:
 
 
 def capital(value: object) -> str:
-    """Return the text with its first letter as a capital; the rest stays as it is."""
+    """Return the text with its first letter capitalized; the rest is unchanged."""
     text = _text(value)
     return text[:1].title() + text[1:]
 
 
 def title(value: object) -> str:
-    """Return the text with each word's first letter as a capital; the rest stays as it is."""
+    """Return the text with each word's first letter capitalized; the rest is unchanged."""
     return _WORD.sub(lambda word: word[0][:1].title() + word[0][1:], _text(value))
 
 
@@ -106,7 +106,7 @@ def lines(value: object) -> TrustedHTML:
 def paragraphs(value: object) -> TrustedHTML:
     """Return the text escaped, in a ``<p>`` for each paragraph, with ``<br>`` for single line breaks.
 
-    Paragraphs are what stands between empty lines.
+    Paragraphs are separated by empty lines.
     """
     text = _LINE_BREAK.sub("\n", _text(value))
     blocks = [block.strip() for block in _PARAGRAPH_BREAK.split(text)]

@@ -43,7 +43,7 @@ class ParsedTemplate:
 
     @property
     def torn(self) -> bool:
-        """Tell whether the tree may not be the one that was meant."""
+        """Return whether the tree may not be the one that was meant."""
         return any(problem.code in TEARING for problem in self.problems)
 
 
@@ -401,5 +401,5 @@ class _TemplateParser:
 
 
 def _counts(node: tree.Node) -> bool:
-    """Tell whether something counts as content: anything but white space."""
+    """Return whether something counts as content: anything but white space."""
     return not (isinstance(node, tree.Text) and not node.text.strip())

@@ -1,7 +1,7 @@
 """Splits source text into text, print marks and step marks.
 
-A ``<!`` is a step or not depending on whether it stands in markup, in an attribute, in a script …; the
-``Surroundings`` that the caller passes know that, and are asked only where it matters.
+A ``<!`` is a step or not depending on whether it is in markup, in an attribute, in a script …; the
+``Surroundings`` that the caller passes decide that, where it matters.
 """
 
 from __future__ import annotations
@@ -38,7 +38,7 @@ class Surroundings(Protocol):
         """Go out of the innermost open step."""
 
     def in_markup(self) -> bool:
-        """Tell whether a tag or a comment could begin here."""
+        """Return whether a tag or a comment could begin here."""
 
 
 @dataclass(slots=True)
@@ -269,7 +269,7 @@ def _take_lines_away(marks: list[Mark], text: str) -> None:
 
 
 def _continues(marks: list[Mark], index: int, text: str) -> bool:
-    """Tell whether a mark is another step on the line, or the blanks between two steps."""
+    """Return whether a mark is another step on the line, or the blanks between two steps."""
     mark = marks[index]
     if mark.kind == "text":
         blank = _BLANK.fullmatch(text, mark.start, mark.end)

@@ -153,7 +153,7 @@ class Filter(Expression):
 
 @dataclass(slots=True)
 class Text(Node):
-    """Text of the template that is printed as it is."""
+    """Fixed text of the template."""
 
     text: str
 

@@ -100,7 +100,7 @@ class CodeCache:
 
 
 def _is_ours(path: str) -> bool:
-    """Tell whether a file or folder belongs to this user and can be written by nobody else."""
+    """Return whether a file or folder belongs to this user and can be written by nobody else."""
     if not hasattr(os, "geteuid"):
         return True
     state = os.stat(path)

@@ -136,7 +136,7 @@ def _with_ending(name: str, path: str) -> str:
 
 
 def _is_inside(path: str, folder: str) -> bool:
-    """Tell whether a file is in a folder when all links are followed."""
+    """Return whether a file is in a folder when all links are followed."""
     return os.path.realpath(path).startswith(os.path.join(os.path.realpath(folder), ""))
 
 

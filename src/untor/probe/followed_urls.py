@@ -41,7 +41,7 @@ class Address(NamedTuple):
         return f"{self.scheme}:" if not self.origin or self.scheme == RELATIVE else self.origin
 
     def from_value(self, text: str) -> bool:
-        """Tell whether a harmless value is at the start or in the host of the URL that leads here."""
+        """Return whether a harmless value is at the start or in the host of the URL that leads here."""
         return is_harmless(text) or "xq" in self.origin or "xq" in self.scheme
 
 

@@ -37,7 +37,7 @@ _PATHS = (tree.Name, tree.Attribute, tree.Item, tree.Maybe, tree.Otherwise)
 class InjectionPoint:
     """A place in a template where a value comes in.
 
-    ``prints`` tells a value that is printed from one that is named, passed on or looped over, which may decide what
+    ``prints`` is true for a printed value; one that is named, passed on or looped over may decide what
     the template does; ``filtered`` one that has gone through filters and operators from what it was at another site.
     ``context`` and ``place`` are where it lands, where that is known.
     """

@@ -105,7 +105,7 @@ HOSTILE: tuple[str, ...] = (
     "<! if secret !>",
     "x" * 3000,
 )
-"""Each is tried in every placement by itself, and in all of them together."""
+"""Each is tried in every placement alone, and in all of them together."""
 
 HALVES: tuple[tuple[str, str], ...] = (
     ("java", "script:alert(1)"),
@@ -136,5 +136,5 @@ def harmless(text: str) -> str:
 
 
 def is_harmless(text: str) -> bool:
-    """Tell whether a text begins with a harmless value."""
+    """Return whether a text begins with a harmless value."""
     return text.strip()[:2] in {"xq", "x"}

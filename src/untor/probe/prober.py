@@ -155,7 +155,7 @@ class _Prober:
         return None if at is None else (before, after, at)
 
     def first_difference(self, before: list[StructureEntry], after: list[StructureEntry], values: Values) -> int | None:
-        """Return where the structures of two pages begin to differ, but for links that a value may decide on."""
+        """Return where the structures of two pages begin to differ, except links that a value may decide on."""
         alone = [self.sites[number].context for number in values]
         return differing(before, after, self.schemes, links_may_differ=alone in (["url"], ["srcset"]))
 
@@ -163,7 +163,7 @@ class _Prober:
         return lambda text: self.difference({**values, number: text}) is not None
 
     def attempt(self, values: Values) -> bool:
-        """Try values; keep a change that they make, as small as it can be. Tell whether they make one."""
+        """Try values; keep a change that they make, as small as it can be. Return whether they make one."""
         before = self.harmless(values)
         self.result.renderings += 1
         after = None if before is None else self.structure(values)

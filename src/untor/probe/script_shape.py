@@ -23,13 +23,13 @@ _NAMED = frozenset(
 )
 _WHOLE = frozenset({"string", "regex", "number", "comment", "html_comment", "string_fragment", "escape_sequence"})
 _VALUES = frozenset({"untor-blocked", "var", "calc", "rgb", "rgba", "hsl", "hsla"})
-"""Functions that are a value by themselves, harmless everywhere; the first is what a refused value becomes."""
+"""Functions that are complete values, harmless everywhere; the first replaces a refused value."""
 
 _RISKY_FUNCTIONS = frozenset({"url", "src", "image", "image-set", "expression", "element", "attr", "paint"})
 
 
 class Loaded(str):
-    """What is done with a URL in code, with the URL itself; ``runs`` tells that code comes from it."""
+    """What is done with a URL in code, with the URL itself; ``runs`` means that code comes from it."""
 
     __slots__ = ("runs", "url")
 
@@ -177,7 +177,7 @@ def _imported(rule: Any) -> Iterator[str]:
 
 
 def _punctuation(nodes: list[object]) -> Iterator[str]:
-    """Yield what a selector or a condition is made of besides names, texts and numbers, which values may be."""
+    """Yield the parts of a selector or a condition except names, strings and numbers, which values may be."""
     for node in nodes:
         kind = node.type  # type: ignore[attr-defined]
         if kind == "function" and node.lower_name not in _VALUES:  # type: ignore[attr-defined]

@@ -27,7 +27,7 @@ _DEEPEST = 8
 class StructureEntry(NamedTuple):
     """One thing in a page: how deep it is, what it is in words, and of a URL where it leads.
 
-    ``loads`` tells URLs that code or a frame is loaded from; ``text`` is the URL as it stands in the page.
+    ``loads`` marks URLs that code or a frame is loaded from; ``text`` is the URL as the page has it.
     """
 
     depth: int
@@ -41,7 +41,7 @@ class StructureEntry(NamedTuple):
         return shown if self.address is None else f"{shown} → {self.address}"
 
 
-class StructureMissing(ImportError):  # noqa: N818  the name says what is the matter
+class StructureMissing(ImportError):  # noqa: N818  the name describes the error
     """The packages that read pages are not installed."""
 
 

@@ -42,7 +42,7 @@ def _inside(value: Any, text: str, seen: dict[int, object], depth: int) -> Any:
         return seen.get(id(value), value)
     try:
         return _copied(value, text, seen, depth + 1)
-    except Exception:  # noqa: BLE001  what cannot be copied stays as it is
+    except Exception:  # noqa: BLE001  a value that cannot be copied is left unchanged
         return value
 
 

@@ -47,8 +47,8 @@ def _of_problem(kind: Code) -> str:
 
 
 def _of_rule(code: str, rule: Code) -> str:
-    intro = "A rule of `untor check`: the page is rendered all the same."
-    intro += " It is off unless asked for: `--also " + code + "`." if code in OFF else ""
+    intro = "A rule of `untor check`: the page is rendered nevertheless."
+    intro += " It is off by default: `--also " + code + "`." if code in OFF else ""
     intro += " It cannot be accepted." if code in ABOUT_CHECKING else ""
     if not rule.failing:
         return f"{intro}\n\n{plain(in_one_line(rule))}"

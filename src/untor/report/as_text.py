@@ -1,4 +1,4 @@
-"""The checker's findings for people: by file, each with its line and the way out, and a summary."""
+"""The checker's findings for people: by file, each with its line and hint, and a summary."""
 
 from __future__ import annotations
 

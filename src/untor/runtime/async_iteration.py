@@ -10,7 +10,7 @@ if TYPE_CHECKING:
 
 
 def is_awaitable(value: object) -> bool:
-    """Tell whether a value must be awaited."""
+    """Return whether a value must be awaited."""
     return hasattr(type(value), "__await__")
 
 
@@ -19,7 +19,7 @@ def _is_async(value: object) -> bool:
 
 
 async def collected(value: object) -> object:
-    """Return a list of an asynchronous iterable's items, anything else as it is; what is awaitable is awaited first."""
+    """Return the items of an asynchronous iterable as a list, anything else unchanged; awaitables are awaited first."""
     if is_awaitable(value):
         value = await value  # type: ignore[misc]
     if _is_async(value):

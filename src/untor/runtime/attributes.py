@@ -42,7 +42,7 @@ if TYPE_CHECKING:
 
 
 direct_types: set[type] = set()
-"""Types seen whose dots are attributes, and nothing else: what is no attribute of theirs is missing."""
+"""Known types whose dots read attributes only: any other name is missing."""
 
 item_types: set[type] = set()
 """Mappings whose dots are items, and that make none up."""
@@ -51,7 +51,7 @@ row_types: set[type] = set()
 """Rows: their dots are columns first, whatever methods they have, then attributes."""
 
 both_types: set[type] = set()
-"""Types that have attributes and items: what is no attribute of theirs may be an item."""
+"""Known types with attributes and items: a name that is not an attribute may be an item."""
 
 _MOST_TYPES = 1000
 
@@ -141,7 +141,7 @@ def _attribute(value: object, name: str) -> object:
 
 
 def _is_missing(value: object, name: str) -> bool:
-    """Tell whether a value has no such attribute, rather than one whose own code ended in an ``AttributeError``."""
+    """Return whether a value has no such attribute, rather than one whose own code ended in an ``AttributeError``."""
     for base in type(value).__mro__:
         if name in base.__dict__:
             return isinstance(base.__dict__[name], MemberDescriptorType)  # a slot that is empty
@@ -156,7 +156,7 @@ def _own_item(value: object, key: object) -> object:
 
 
 def _makes_items(kind: type) -> bool:
-    """Tell whether mappings of a type can make an item when one is read that is not there, or lead to one that can."""
+    """Return whether mappings of a type can create missing items, or lead to one that can."""
     return hasattr(kind, "__missing__") or kind is MappingProxyType
 
 
@@ -194,7 +194,7 @@ def missing_attribute(value: object, name: str) -> Problem:
 
 
 def _written_elsewhere(value: object, name: str, kind: str) -> str:
-    """Return the hint for an attribute of another language; ``{owner}`` in it stands for the text before the dot."""
+    """Return the hint for an attribute of another language; ``{owner}`` in it is the text before the dot."""
     if kind in {TEXT, INTEGER, FLOAT, SEQUENCE, SET, MAPPING} and name in ATTRIBUTES:
         return ATTRIBUTES[name]
     if kind == SEQUENCE and len(value) and dot_maybe(value[0], name) is not MISSING:  # type: ignore[arg-type, index]
@@ -233,7 +233,7 @@ _FEW_NAMES: dict[str, tuple[str, ...]] = {
 
 
 def there_is(names: list[str], most: int = 12) -> str:
-    """Return a sentence with the names that there are; an empty one where there are none."""
+    """Return a sentence with the available names, or an empty string."""
     if not names:
         return ""
     few = ", ".join(names[:most])

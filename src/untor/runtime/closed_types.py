@@ -30,7 +30,7 @@ CODE = (*FUNCTIONS, type)
 
 
 def is_code(value: object) -> bool:
-    """Tell whether a value is a function, a method, a partial one or a class."""
+    """Return whether a value is a function, a method, a partial one or a class."""
     if isinstance(value, CODE):
         return True
     if not callable(value):

@@ -29,7 +29,7 @@ _NEGATED = {"in": False, "not in": True}
 
 
 def _is_nan(value: object) -> bool:
-    """Tell whether a value is NaN or the like, which equals nothing and comes neither before nor after anything."""
+    """Return whether a value is NaN or the like, which equals nothing and comes neither before nor after anything."""
     return value is not None and value is not MISSING and is_absent(value)
 
 

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     class CompiledCode(NamedTuple):
         """Code that defines the entry function, and what it needs.
 
-        ``escapers``, ``filters`` and ``globals`` are the names it reads; ``calls`` tells where (file, and Python's line
+        ``escapers``, ``filters`` and ``globals`` are the names it reads; ``calls`` has where (file, and Python's line
         and column) it calls a filter or a function; ``loops`` by which variables they take their items from;
         ``sources`` are the templates it was made of, by file.
         """
@@ -37,7 +37,7 @@ if TYPE_CHECKING:
     class CompiledProgram(NamedTuple):
         """A program of the extension, and what it needs.
 
-        ``code`` are its steps, as integers of the machine; ``links`` tells which constants are looked up when it is
+        ``code`` are its steps, as integers of the machine; ``links`` has the constants that are looked up when it is
         loaded; ``places`` where in a template a step, or a value that it writes, comes from.
         """
 

@@ -28,7 +28,7 @@ def each(value: object) -> Iterable[object]:
         return mappings_of(value)
     if kind == BYTES or isinstance(value, str):
         is_text = isinstance(value, str)
-        raise RenderError(Problem("not-iterable", hint=_HINTS[is_text], what="text" if is_text else "bytes"))
+        raise RenderError(Problem("not-iterable", hint=_HINTS[is_text], what="a string" if is_text else "bytes"))
     if stands_for_root(type(value)):
         return each(value.root)  # type: ignore[attr-defined]
     if kind != MODEL or is_collection(type(value)):
@@ -41,19 +41,19 @@ def each(value: object) -> Iterable[object]:
 
 
 _HINTS = {
-    True: "Print it as it is, or take it apart first, with | words or | split.",
+    True: "Print it whole, or split it first, with | words or | split.",
     False: 'Decode it in the view: data.decode("utf-8").',
 }
 
 
 def is_collection(kind: type) -> bool:
-    """Tell whether a class of models can be gone through by its own doing: pydantic's goes through the fields."""
+    """Return whether a class of models can be gone through by its own doing: pydantic's goes through the fields."""
     definer = next((base for base in kind.__mro__ if "__iter__" in base.__dict__), None)
     return definer is not None and not definer.__module__.startswith("pydantic.")
 
 
 def counted(items: Iterable[object]) -> Iterator[object]:
-    """Return an iterator that ``items_taken`` can be asked of."""
+    """Return an iterator for ``items_taken``."""
     return iter(items) if type(items) is list or type(items) is tuple else _numbered(items)
 
 
@@ -130,7 +130,7 @@ def sized(items: Iterable[object]) -> list[object]:
 
 
 def _shown(value: object) -> str:
-    """Return a value in words: as it is written where it is a single one, else its type, since it may have secrets."""
+    """Return a value for a message: its ``repr`` for single values, else its type, since it may hold secrets."""
     if value is None:
         return "None"
     name = type(value).__name__

@@ -25,10 +25,10 @@ class _Key:
 
 
 TAKEN = 1
-"""What a program says of a name that is one of the page's parameters."""
+"""How a program marks a name that is one of the page's parameters."""
 
 NONCE = _Key()
-"""Under this key the context has the nonce attribute of the page that is being answered, as it is printed."""
+"""The key of the printed nonce attribute in the context of a page that is being answered."""
 
 
 def check(value: object, name: str, wanted: str, none: bool) -> object:  # noqa: FBT001  generated code calls it
@@ -66,5 +66,5 @@ def takes_missing(name: str, scope: Iterable[str]) -> object:
 
 
 def missing(how: int, name: str, names: Mapping[str, object] | tuple[str, ...]) -> object:
-    """Raise ``MissingValue`` for a name, as a program asks for it: of a page, of its parameters, or of a piece."""
+    """Raise ``MissingValue`` for a name, as a program requests it: of a page, of its parameters, or of a piece."""
     return takes_missing(name, names) if how == TAKEN else missing_name(name, names)

@@ -79,7 +79,7 @@ async def _awaited(rendering: Rendering, found: Any) -> object:
 
 
 def _has_loop() -> bool:
-    """Tell whether the page is rendered in an event loop of ``asyncio``, the only one that this can ask anything of."""
+    """Return whether the page is rendered in an event loop of ``asyncio``, the only supported one."""
     import sys  # noqa: PLC0415  loaded by every Python already
 
     asyncio = sys.modules.get("asyncio")

@@ -1,6 +1,6 @@
 """Finds what went wrong while rendering, and where in the template; costs nothing until then.
 
-A program says at which steps the page was; generated Python carries the template's own lines and columns, so that the
+A program reports the current steps; generated Python has the template's own lines and columns, so that the
 traceback of any exception has them. Either way, the traceback shows the template's lines.
 """
 
@@ -93,7 +93,7 @@ def locations_of(compiled: CompiledProgram, trail: Trail) -> list[Location | Non
         file, start, end, kind, word = place
         source, items = compiled.sources[file], []
         for loop, (first, last, begin, stop, ahead) in enumerate(compiled.functions[number][3]):
-            # Content for a slot runs among the loops of the function that it is in, and those are told of there.
+            # Content for a slot runs among the loops of the function that it is in, and those are reported there.
             if begin <= start < stop and (activation, loop) not in told:
                 told.add((activation, loop))
                 items.append((counts[2 * loop + ahead], source.text[first:last]))
@@ -257,7 +257,7 @@ def _say_how_to_pass(problem: Problem, places: Sequence[Location]) -> None:
 
 
 def instead_of(error: Exception, location: Location | None, page: Source) -> UntorError | None:
-    """Return the exception for people; ``None`` if the original one is, which is told of its place then."""
+    """Return the exception to raise instead; ``None`` for the original one, which then gets its place."""
     if isinstance(error, UntorError):
         if error.problem.source is None and location is not None:
             _fill_in(error, location.source, location.start, location.end)

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 _SECONDS = 15
-"""How often a line is sent that says nothing, so that a connection that is gone is noticed."""
+"""How often an empty line is sent, to notice closed connections."""
 
 
 class Changes:

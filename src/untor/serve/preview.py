@@ -37,7 +37,7 @@ class IndexEntry(NamedTuple):
 
 
 class Preview:
-    """A site that is previewed. ``given`` returns the values that every page has besides those beside it."""
+    """A site that is previewed. ``given`` returns the values that every page has in addition to its own data file."""
 
     def __init__(self, engine: Engine, given: Callable[[], Mapping[str, object]]) -> None:
         self.engine = engine
@@ -45,7 +45,7 @@ class Preview:
         self.given = given
 
     def name_of(self, path: str) -> str | None:
-        """Return the template that a URL's path asks for; ``None`` when there is none."""
+        """Return the template for a URL's path; ``None`` if there is none."""
         wanted = path.strip("/")
         for name in (wanted, f"{wanted}/index" if wanted else "index"):
             try:
@@ -55,7 +55,7 @@ class Preview:
         return None
 
     def file_of(self, path: str) -> Path | None:
-        """Return the file beside the templates that a URL's path asks for, when it is one that is sent."""
+        """Return the file beside the templates for a URL's path, if it is of a kind that is sent."""
         parts = path.strip("/").split("/")
         if any(part in {"", ".", ".."} or part.startswith(".") or "\\" in part or "\0" in part for part in parts):
             return None
@@ -102,5 +102,5 @@ class Preview:
         return entries, rest
 
     def _leads(self, name: str, ending: str) -> bool:
-        """Tell whether a name without this ending leads to the template."""
+        """Return whether a name without this ending leads to the template."""
         return name.endswith(ending) and self.loader.name(name.removesuffix(ending)) == name

@@ -27,7 +27,7 @@ def needed(extra: str, error: ImportError) -> CannotServe:
 
 
 def is_loopback(host: str) -> bool:
-    """Tell whether only this machine can reach an address."""
+    """Return whether only this machine can reach an address."""
     try:
         return ipaddress.ip_address(host).is_loopback
     except ValueError:
@@ -59,7 +59,7 @@ def bound(host: str, port: int) -> socket.socket:
 
 
 def address_of(listening: socket.socket, host: str) -> str:
-    """Return the URL that a browser on this machine asks."""
+    """Return the URL for a browser on this machine."""
     shown = "127.0.0.1" if host in {"0.0.0.0", "::", ""} else host  # noqa: S104  compared only
     return f"http://{f'[{shown}]' if ':' in shown else shown}:{listening.getsockname()[1]}/"
 
@@ -97,7 +97,7 @@ def _names_this_machine(scope: Scope) -> bool:
 
 
 def run(app: App, listening: socket.socket, *, before_stop: Callable[[], None] | None = None) -> None:
-    """Serve until the process is told to stop. Raises ``CannotServe`` without the packages."""
+    """Serve until the process is stopped. Raises ``CannotServe`` without the packages."""
     try:
         import uvicorn  # noqa: PLC0415  only where something is served
     except ImportError as error:

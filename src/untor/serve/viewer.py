@@ -49,11 +49,11 @@ NEVER_KEPT = {"Cache-Control": "no-store"}
 """Headers of every answer: a preview is never kept."""
 
 _SHOW = "untor-values"
-"""The query parameter that asks an error page for the values themselves."""
+"""The query parameter that makes an error page show the values themselves."""
 
 
 class PreviewApp:
-    """Answers the requests of one preview; ``report`` is told each error's text."""
+    """Answers the requests of one preview; ``report`` receives each error's text."""
 
     def __init__(self, preview: Preview, watched: Sequence[Path], report: Callable[[str], None]) -> None:
         self.preview = preview
@@ -127,7 +127,7 @@ class PreviewApp:
         return template().page(context(compiler, planned), policy=Policy())
 
     async def page(self, request: Request) -> Answer:
-        """Show a page of the site: in the viewer when a window asks for it, as it is to anything else."""
+        """Show a page of the site: in the viewer for a window, alone for any other request."""
         path = "/" + request.path_params["path"]
         name = self.preview.name_of(path)
         if name is None:
@@ -148,7 +148,7 @@ class PreviewApp:
         return await self._rendered(name, request)
 
     def _viewer(self, request: Request, name: str | None) -> Page:
-        """Show the frame in which what is asked for is looked at."""
+        """Show the frame in which what is requested is looked at."""
         query = f"?{request.url.query}" if request.url.query else ""
         assert self.changes is not None  # noqa: S101  as _life has begun
         page_data = {"path": request.url.path, "query": query, "name": name, "own": OWN, "seen": self.changes.state}
@@ -200,5 +200,5 @@ def _explained(compiler: Compiler, planned: TemplateIR) -> dict[str, object]:
 
 
 def _is_window(request: Request) -> bool:
-    """Tell whether a window asks, not the viewer in it (Fetch Metadata §2.1)."""
+    """Return whether the request is from a window, not from the viewer in it (Fetch Metadata §2.1)."""
     return request.headers.get("sec-fetch-dest") == "document"

@@ -11,7 +11,7 @@ if TYPE_CHECKING:
 
 
 def is_mapping(value: object) -> bool:
-    """Tell whether dots are keys of a value."""
+    """Return whether dots are keys of a value."""
     if isinstance(value, dict):
         return True
     from collections.abc import Mapping  # noqa: PLC0415  loaded already by almost every program, but not by all

@@ -41,14 +41,14 @@ class Policy:
     Each answer has a fresh nonce, which Untor puts on the ``script``, ``style`` and loading ``link`` elements of the
     templates' own text, never on one that comes from a value. With ``hashes`` the header has the hashes of the inline
     scripts and styles instead, computed when the template is compiled; they may have no values in them, and files of
-    scripts are those of ``script-src``, at first ``'self'``.
+    scripts are those of ``script-src``, by default ``'self'``.
 
     ``directives`` replaces directives by name, or with ``None`` leaves one out; nonces and hashes are added to
     ``script-src`` and ``style-src`` all the same. ``trusted_types`` makes browsers refuse text where scripts would
     make code of it; a collection names the policies that the page's scripts may create. ``report_only`` has the browser
     report what it would refuse, without refusing it.
 
-    Raises ``ValueError`` for what cannot stand in the header.
+    Raises ``ValueError`` for text that is not allowed in the header.
     """
 
     __module__ = "untor"
@@ -68,7 +68,7 @@ class Policy:
         self.report_only = report_only
         sources = {**DIRECTIVES, "script-src": "'self'" if hashes else "'strict-dynamic'", **(directives or {})}
         self.directives = {_name(name): _value(name, value) for name, value in sources.items() if value is not None}
-        """What the header says, besides nonces and hashes."""
+        """The directives of the header, without nonces and hashes."""
         if trusted_types is not False:
             self.directives["require-trusted-types-for"] = "'script'"
         if isinstance(trusted_types, str):

@@ -75,7 +75,7 @@ class Page:
     ``page(environ, start_response)``. For any other framework it has ``status``, ``headers`` and ``body``, and gives
     its bytes in chunks when it is looped over, with ``for`` or ``async for``.
 
-    It is rendered once, when it is first asked for its body or its headers; with ``stream`` it is rendered while it is
+    It is rendered once, when it is first requested its body or its headers; with ``stream`` it is rendered while it is
     sent, and an error after the first chunk breaks the connection off, so that no browser takes it for a whole page.
     An answer that is not streamed has an ETag, and an empty answer, 304, when the browser has the page already
     (RFC 9110 §13.1.2).
@@ -155,7 +155,7 @@ class Page:
         return headers
 
     async def ready(self) -> Page:
-        """Render the page, awaiting values that are awaitable, and return it; it is then asked like any other."""
+        """Render the page, awaiting values that are awaitable, and return it."""
         if self._body is None:
             self._body = _octets(await self.template.render_async(self._context))
         return self
@@ -180,7 +180,7 @@ class Page:
         return _octets(self.template.render(self._context))
 
     def _etag(self) -> str:
-        """Return what tells this page from any other; the nonce, which always differs, is no part of it."""
+        """Return what identifies this page; the nonce, which always differs, is not part of it."""
         from hashlib import blake2b  # noqa: PLC0415  only for answers
 
         same = self.body.replace(self.nonce.encode(), b"") if self.nonce else self.body
@@ -221,7 +221,7 @@ class Page:
 
     def _wsgi(self, environ: Mapping[str, Any], start_response: Callable[..., object]) -> Iterable[bytes]:
         """Answer a request of WSGI (PEP 3333)."""
-        from http import HTTPStatus  # noqa: PLC0415  only where it is asked for
+        from http import HTTPStatus  # noqa: PLC0415  only where it is requested
 
         chunks = iter(self)
         first = next(chunks, b"")
