@@ -107,7 +107,7 @@ PROBLEMS = [
         ["render", "board", "--data", "board.ini"],
         1,
         "untor: The data file cannot be read: board.ini has none of the endings .json, .toml, .yaml, .yml, .csv, .tsv, .xml, .sqlite, "
-        ".sqlite3, .db, and the ending tells how to read it.\n",
+        ".sqlite3, .db, which decide how it is read.\n",
     ),
     (
         ["render", "latin"],
