@@ -47,7 +47,7 @@ class ValueCompiler(Assembler):
         self.most_owners = 0
         self.handing_on = False
         """Whether what is built is handed on or tested, so that a dot may not give a function."""
-        self.known = -1
+        self.known: int | None = None
         if not function.context:
             self.known = tables.constant(tuple(each.name for each in function.parameters))
 
@@ -69,11 +69,11 @@ class ValueCompiler(Assembler):
             return self.moved(bound, to)
         name = -1 if lenient else self.tables.name(node.name)
         number = self.tables.inputs.get(node.name)
-        if self.known != -1 or number is None:
+        if self.known is not None or number is None:
             slot = self.fresh() if to is None else to
             self.step(steps.COPY, slot, self.tables.link("global", node.name))
             what, names = (
-                (steps.OF_SCOPE, self.tables.constant(None)) if self.known == -1 else (steps.OF_PIECE, self.known)
+                (steps.OF_SCOPE, self.tables.constant(None)) if self.known is None else (steps.OF_PIECE, self.known)
             )
             self.placed(node.start, node.end, steps.NEED, slot, name, what, names, int(wait))
             return slot
