@@ -87,14 +87,14 @@ def are_the_same(source: str, *data: Any, **options: Any) -> None:
         assert one[0] == one[1] == one[2] == one[3] == one[4], source
 
 
-PIECES = [
+UNGIVEN = [
     "<! include p !><! part p() !>{= a =}<! end !>", "<! include p !><! part p() !>{= a? =}{= b =}<! end !>{= a =}",
     "<! include p !>{= a? =}<! part p() !>{= a? =}<! end !>", "{= a? =}<! use p !>{= a? =}<! end !><! part p() !>{= a? =}<! slot !><! end !>",
     "<! for x in a !><! include p !><! end !><! part p() !>{= a ?? x ?? 1 =}<! end !>",
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize("source", PIECES)
+@pytest.mark.parametrize("source", UNGIVEN)
 def test_pieces_see_what_they_are_given(source: str) -> None:
     """A piece without parameters sees nothing of the page, whatever the page has, and its errors say so."""
     are_the_same(source, {}, {"a": [1]}, {"a": [1], "b": 2})
