@@ -363,7 +363,7 @@ def test_problem_of_an_include_names_its_users(tmp_path: Path) -> None:
     with pytest.raises(UntorError) as found:
         engine_of(case, tmp_path).render("page")
     assert (found.value.name, found.value.line, found.value.column) == ("row.html", 1, 3)
-    assert found.value.hint.endswith("It is used here by page.html.")
+    assert found.value.hint.endswith("Used by page.html.")
 
 
 def test_steps_in_plain_text(tmp_path: Path) -> None:

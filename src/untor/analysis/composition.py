@@ -109,7 +109,7 @@ class PageAnalysis:
             return
         chain = [active.source.name for active in self.frames if active.is_file]
         if problem.source is not main and len(chain) > 1:
-            used = f"It is used here by {' → '.join(chain[:-1])}."
+            used = f"Used by {' → '.join(chain[:-1])}."
             if used not in problem.hint:
                 problem.hint = f"{problem.hint}\n{used}" if problem.hint else used
         self.problems.append(problem)

@@ -213,7 +213,8 @@ def _outlined(site: Site, page: SitePage) -> Iterator[Problem]:
         if source not in known:
             known[source] = site.names_known(source.name)
         if step_rules.is_mark(match, known[source]):
-            yield Problem("mark-unknown", source, start, start + len(match[0]), text=match[0].rstrip(" .|}[("))
+            text = step_rules.whole_mark(source.text, start) or match[0].rstrip(" .|}[(")
+            yield Problem("mark-unknown", source, start, start + len(text), text=text)
     if not walker.elements.xml:
         yield from page_rules.find(walker)
     yield from tag_rules.charset(walker.tags)

@@ -138,7 +138,14 @@ OTHER_MARKS = re.compile(
     r"|\{%[-+~]?\s*(?P<step>/?[a-z_-]+)|<%[-=]?\s*(?P<code>[^\W\d]\w*)"
 )
 """Marks of other languages, with the first word in them."""
+_WHOLE = re.compile(r"\{\{[^\n{}]{0,60}\}\}|\{%[^\n{}]{0,60}%\}|<%[^\n<>]{0,60}%>|[$#]\{[^\n{}]{0,60}\}")
 _OTHER_STEPS = {*STEPS, *ELSEWHERE}
+
+
+def whole_mark(text: str, start: int) -> str:
+    """Return a mark of another spelling with its end; an empty string if that is not near."""
+    match = _WHOLE.match(text, start)
+    return match[0] if match else ""
 
 
 def is_mark(match: re.Match[str], known: set[str]) -> bool:

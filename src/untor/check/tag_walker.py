@@ -276,7 +276,9 @@ class TagWalker(BlockWalker[State]):
             return
         names = "|".join(re.escape(name) for source, name in self.loops if source is self.source)
         if names:
-            for found in re.compile(rf"(?<![\w.@/])({names})(?:\.[a-z_]\w*)+(?![\w@])").finditer(text, start, end):
+            for found in re.compile(
+                rf"(?<![\w.@/])(?<!{{{{)(?<!{{{{ )(?<![$#]{{)(?<![$#]{{ )({names})(?:\.[a-z_]\w*)+(?![\w@])"
+            ).finditer(text, start, end):
                 self.unmarked.append((self.source, source_offset(run, found.start()), found[0], found[1]))
 
     # --- branches and loops ------------------------------------------------------------------------------------------
