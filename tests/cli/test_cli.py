@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
-from typing import TYPE_CHECKING
+from pathlib import Path
 
 import pytest
 
 from untor import __version__
-
-if TYPE_CHECKING:
-    from pathlib import Path
 
 BOARD = "<p>{= day | date =}: <! for call in calls !>{= call.name =} <! end !></p>"
 DATA = {"day": "2031-05-17", "calls": [{"name": "Sea <Holly>"}]}
@@ -65,6 +63,37 @@ def test_folders_from_pyproject(site: Path) -> None:
     assert untor("render", "board", "--data", "../board.json", folder=site / "deeper") == (0, PAGE, "")
 
 
+def test_links_pipes_and_folders_as_output(site: Path) -> None:
+    """A link is followed, a pipe and a device are written to, and a folder is refused before the page is rendered."""
+    (site / "real.html").write_text("old", "utf-8")
+    (site / "link.html").symlink_to("real.html")
+    os.mkfifo(site / "pipe")
+    reader = subprocess.Popen(["/bin/cat", "pipe"], cwd=site, stdout=subprocess.PIPE)
+    for output in ("link.html", "pipe", "/dev/null"):
+        assert untor("render", "board", "--data", "board.json", "-o", output, folder=site) == (0, "", "")
+    assert (site / "link.html").is_symlink()
+    assert (site / "real.html").read_text("utf-8") == reader.communicate(timeout=30)[0].decode() == PAGE
+    assert Path("/dev/null").is_char_device()
+    for output, said in (("templates", "templates is a folder."), ("no/out.html", "there is no folder ")):
+        status, _, errors = untor("render", "board", "-o", output, folder=site)
+        assert (status, f"Error: Invalid value for -o: {said}" in errors) == (2, True)
+
+
+def test_folders_of_others_are_passed_over(site: Path) -> None:
+    """Hidden folders, virtual environments and installed packages have no templates of the site."""
+    for folder in (".hidden", "node_modules/kit", "env", "pages"):
+        (site / folder).mkdir(parents=True)
+        (site / folder / "page.html").write_text("<p>x</p>", "utf-8")
+    (site / "env/pyvenv.cfg").touch()
+    for path in (*(site / "templates").iterdir(), site / "templates"):
+        path.unlink() if path.is_file() else path.rmdir()
+    for command in (["check"], ["render", "pages/page"], ["explain", "page"], ["probe", "page"]):
+        status, output, errors = untor(*command, folder=site)
+        assert (status, output, "no template in the current folder. Name a folder" in errors) == (2, "", True)
+    (site / "index.html").write_text("<p>x</p>", "utf-8")
+    assert untor("check", folder=site)[:2] == (0, "2 templates checked: nothing is wrong.\n")
+
+
 def test_a_page_that_fails_leaves_the_file(site: Path) -> None:
     """When a page fails, its output file stays as it was, and nothing else is left behind."""
     (site / "out.html").write_text("old", "utf-8")
@@ -75,15 +104,15 @@ def test_a_page_that_fails_leaves_the_file(site: Path) -> None:
 
 
 PROBLEMS = [
-    (["render", "bord"], 1, 'untor: There is no template "bord".\n  Did you mean "board"?\n  Looked in templates.\n'),
+    (["render", "bord"], 2, 'untor: There is no template "bord".\n  Did you mean "board"?\n  Looked in templates.\n'),
     (
         ["render", "board", "--folder", "nowhere"],
-        1,
+        2,
         'untor: There is no template "board".\n  Looked in nowhere (which does not exist).\n',
     ),
     (
         ["render", "../board"],
-        1,
+        2,
         "untor: '../board' is not a valid name of a template: it has an empty part, . or .. in it.\n"
         "  Names are relative to the templates' folders, with / between folders.\n",
     ),
@@ -117,8 +146,8 @@ PROBLEMS = [
     ),
     (
         ["render", "board", "--data", "board.json", "-o", "no/out.html"],
-        1,
-        "untor: no/out.html: no such file or directory\n",
+        2,
+        "Usage: python -m untor render [OPTIONS] PAGE\n",
     ),
     (["render", "board", "--set", "day"], 2, "Usage: python -m untor render [OPTIONS] PAGE\n"),
     (["rendr"], 2, "Usage: python -m untor [OPTIONS] COMMAND [ARGS]...\n"),

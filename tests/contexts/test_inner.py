@@ -250,3 +250,24 @@ def test_patterns_are_of_ascii(name: str) -> None:
     scoped = re.search(r"\(\?(?!a)[a-z]*i", found.pattern)
     assert scoped is None
     assert not found.flags & re.IGNORECASE or found.flags & re.ASCII
+
+
+@pytest.mark.parametrize("first", [' class="a"', " class=a", " class"])
+def test_repeated_attributes_are_known(first: str) -> None:
+    """A machine knows the attribute that a tag has again, as fixed text and as a value."""
+    machine = HtmlState()
+    machine.read(f"<p id=b{first} CLASS=")
+    assert machine.repeated == ""
+    value = machine.copy()
+    value.took_value()
+    machine.read("'x'>")
+    assert machine.repeated == value.repeated == "class"
+
+
+def test_what_is_no_json_joins_to_what_is_true_of_both() -> None:
+    """Branches that are not JSON for different reasons go on as one, with a reason that holds for both."""
+    one, other = Json().read("{a"), Json().read("{'a")
+    assert one == other
+    for joined in (one.joined(other), other.joined(one)):
+        assert isinstance(joined, Json)
+        assert (one.lost_at, other.lost_at, joined.lost_at) == ("name", "'", "other")

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import re
+import subprocess
+import sys
 from decimal import Decimal
 
 import ada_url
@@ -267,3 +269,10 @@ def test_code_inside_a_document_in_an_attribute() -> None:
     template = engine.compile("<iframe srcdoc=\"<script src='{= x =}'></script>\">")
     assert "src='about:invalid'" in template.render(x="//h.example/a.js")
     assert f"src='{CDN}/a.js'" in template.render(x=f"{CDN}/a.js")
+
+
+def test_blocked_outside_of_pages() -> None:
+    """What an escaping function blocks that no page has called is logged too, without a place."""
+    code = "from untor.escape.url import log_blocked; log_blocked('the URL', 'it is one')"
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, encoding="utf-8", check=True)
+    assert done.stderr == "blocked the URL: it is one\n"

@@ -13,7 +13,7 @@ from untor.check.suppressions import ACCEPTABLE, why_not
 from untor.cli.progress import progress
 from untor.cli.pyproject import settings
 from untor.cli.ranges import Whole
-from untor.cli.templates import engine_named, find_page, folders_of
+from untor.cli.templates import engine_named, find_page, folders_of, searched
 from untor.diagnostics.problem import CODES, suggestion
 from untor.diagnostics.rules import RULES
 from untor.engine.engine import Engine
@@ -85,9 +85,8 @@ def command(
         click.echo(f"untor: {error}", err=True)
         sys.exit(2)
     if not checked.templates:
-        searched = ", ".join(folder for _, folder in site.compiler.loader.entries)
-        where = 'here: no folder "templates", and none beside it' if searched == "." else f"in {searched}"
-        raise click.UsageError(f"There are no templates {where}. Name their folder: untor check FOLDER.")
+        looked = ", ".join(folder for _, folder in site.compiler.loader.entries)
+        raise click.UsageError(f"There are no templates in {looked}.")
     text = FORMATS[shape](checked)
     if lists and shape == "text":
         text = f"{trusted_list(checked)}\n{text}"
@@ -123,16 +122,16 @@ def _chosen(paths: tuple[str, ...], folders: tuple[str, ...], named: str) -> tup
     if named:
         site = engine_named(named)
     else:
-        searched = folders_of(folders)
+        known = folders_of(folders)
         alone = Path(paths[0]) if len(paths) == 1 else None
-        if alone is not None and not any(_is_in(alone, Path(folder)) for folder in searched):
+        if alone is not None and not any(_is_in(alone, Path(folder)) for folder in known):
             if alone.is_dir():
                 return Engine(str(alone)), None
             if alone.is_file():
                 page, name = find_page(paths[0], ())
                 site = Engine(page)
                 return site, {site.compiler.loader.name(name)}
-        site = Engine(searched or ["."], reload=True)
+        site = Engine(searched(known), reload=True)
     if not paths:
         return site, None
     return site, {name for path in paths for name in _names(site, path)}

@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 
 from untor.cli.page_values import DataOptions, context_of, data_options, values_explained
-from untor.cli.render import write_whole
+from untor.cli.render import checked_output, write_whole
 from untor.cli.templates import engine_and_page
 from untor.compiler.origin import Origin
 from untor.diagnostics.wording import counted
@@ -71,6 +71,7 @@ def command(
     """  # noqa: D301  click reads the backspace as "keep these lines"
     from rich.console import Console  # noqa: PLC0415  loaded only for what prints with it
 
+    checked_output(output)
     site, name = engine_and_page(page, folders, engine)
     planned = site.compiler.analyse(Origin(name))
     if code:

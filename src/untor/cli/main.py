@@ -11,20 +11,21 @@ from untor import __version__
 from untor.cli import check, explain, probe, serve, start
 from untor.cli.demo import demo
 from untor.cli.render import render
-from untor.errors import UntorError
+from untor.errors import TemplateMissing, UntorError
 
 
 class CommandGroup(click.Group):
     """A group of commands that report a problem instead of a traceback, and suggest the command that was meant."""
 
     def invoke(self, ctx: click.Context) -> object:
-        """Run a command; a problem of a template, its data or a file goes to standard error, with exit status 1."""
+        """Run a command; a problem of a template, its data or a file is printed on standard error, with a status."""
         logging.basicConfig(format="untor: %(message)s")
         try:
             return super().invoke(ctx)
         except UntorError as error:
             click.echo(f"untor: {error}", err=True)
-            sys.exit(1)
+            # The page itself was not found; a page that uses a missing template cannot be rendered.
+            sys.exit(2 if isinstance(error, TemplateMissing) and error.problem.source is None else 1)
         except BrokenPipeError:
             raise
         except OSError as error:

@@ -40,6 +40,7 @@ def render(
     untor render templates/vessel.html --data vessel=vessel.json -o vessel.html
     untor render mail/welcome.txt --set name=Runa --set year=2031
     """  # noqa: D301  click reads the backspace as "keep these lines"
+    checked_output(output)
     site, template = engine_and_page(page, folders, engine)
     context = context_of(given)
     with values_explained(given, context):
@@ -52,8 +53,27 @@ def render(
         write_whole(Path(output), octets)
 
 
+def checked_output(output: str | None) -> None:
+    """Look at where a page is to be written. Raises ``click.BadParameter`` for a folder, or one that does not exist."""
+    if output is None or output == "-":
+        return
+    path = Path(output)
+    if path.is_dir():
+        raise click.BadParameter(f"{output} is a folder.", param_hint="-o")
+    if not path.resolve().parent.is_dir():
+        raise click.BadParameter(f"there is no folder {path.resolve().parent}.", param_hint="-o")
+
+
 def write_whole(path: Path, octets: bytes) -> None:
-    """Write a file so that it is either the old or the new one, never half of it."""
+    """Write a file so that it is either the old or the new one, never half of it.
+
+    Links are followed; pipes and devices, which cannot be replaced, are written to.
+    """
+    path = path.resolve()
+    if path.exists() and not path.is_file():
+        with path.open("wb") as other:
+            other.write(octets)
+        return
     try:
         handle, temporary = tempfile.mkstemp(dir=path.parent, prefix=f".{path.name}.")
     except OSError as error:

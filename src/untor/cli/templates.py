@@ -20,13 +20,13 @@ def find_page(page: str, given: tuple[str, ...]) -> tuple[list[str], str]:
     """Return the folders to search and the name of a template, from its name or from a path to its file.
 
     Folders are those given, else ``folders`` in ``[tool.untor]`` of the nearest ``pyproject.toml``, else
-    ``templates``, else the current folder; for a file in none of the first three, the nearest folder above it that
-    is named ``templates``, else its own folder.
+    ``templates``, else the current folder if it has templates itself; for a file in none of the first three, the
+    nearest folder above it that is named ``templates``, else its own folder. Raises ``click.UsageError``.
     """
     folders = folders_of(given)
     path = Path(page)
     if not page.endswith(ENDINGS) or not path.is_file():
-        return folders or ["."], page
+        return searched(folders), page
     resolved = path.resolve()
     for folder in folders:
         if resolved.is_relative_to(Path(folder).resolve()):
@@ -40,6 +40,14 @@ def find_page(page: str, given: tuple[str, ...]) -> tuple[list[str], str]:
 def folders_of(given: tuple[str, ...]) -> list[str]:
     """Return the folders given, else those of the settings, else ``templates`` where there is one."""
     return [*given] or settings().folders or (["templates"] if Path("templates").is_dir() else [])
+
+
+def searched(folders: list[str]) -> list[str]:
+    """Return folders, else the current one if it has templates itself. Raises ``click.UsageError``."""
+    if not folders and not any(file.endswith(ENDINGS) for file in os.listdir()):  # noqa: PTH208  names, not paths
+        where = 'There is no folder "templates" here, and no template in the current folder.'
+        raise click.UsageError(f"{where} Name a folder of templates.")
+    return folders or ["."]
 
 
 def engine_named(name: str) -> Engine:

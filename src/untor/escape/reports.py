@@ -37,7 +37,7 @@ def report(logger: str, what: str) -> None:
 
     The record has the attributes ``template``, ``line``, ``column``, ``expression`` and ``chain``.
     """
-    if is_in_program():
+    if is_in_program():  # pragma: no cover  what is measured are the functions in Python
         reports.append((get_ident(), logger, what))
     else:
         _log_here(logger, what)

@@ -96,7 +96,7 @@ class TemplateLoader:
         """Yield the name of each template, its folder and where it is in that."""
         for prefix, folder in self.entries:
             for place, folders, files in os.walk(folder):
-                folders.sort()
+                folders[:] = sorted(name for name in folders if not _is_passed_over(place, name))
                 inside = place[len(folder) :].replace(os.sep, "/").strip("/")
                 for file in sorted(files):
                     if file.endswith(ENDINGS):
@@ -119,6 +119,12 @@ class TemplateLoader:
 
 
 _SHOWN = {".": "the current folder (.)"}
+
+
+def _is_passed_over(place: str, name: str) -> bool:
+    """Return whether a folder has files of other programs: a hidden one, a virtual environment, installed packages."""
+    environment = os.path.join(place, name, "pyvenv.cfg")
+    return name.startswith(".") or name in {"node_modules", "__pycache__"} or os.path.isfile(environment)
 
 
 def _folder(given: str | os.PathLike[str]) -> str:
