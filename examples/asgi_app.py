@@ -18,17 +18,17 @@ if TYPE_CHECKING:
 
 
 async def waiting() -> list[str]:
-    """Stand in for anything that takes a while; a template may print or loop over it as it is."""
+    """Stand in for anything that takes a while; page_async awaits it."""
     return [f"{berth.code}: {berth.vessel}" for berth in BERTHS]
 
 
-def view(path: str, query: dict[str, list[str]]) -> Page:
+async def view(path: str, query: dict[str, list[str]]) -> Page:
     """Return the page of a path."""
     if path == "/":
         asked = query.get("asked", [""])[0]
         return pages.page("berths", {"berths": found(asked), "asked": asked})
     if path == "/log":
-        return pages.page("log", {"lines": waiting()})
+        return await pages.page_async("log", lines=waiting())
     for berth in BERTHS:
         if path == f"/berths/{berth.code}":
             return pages.page("berth", {"berth": berth})
@@ -38,5 +38,5 @@ def view(path: str, query: dict[str, list[str]]) -> Page:
 async def app(scope: Scope, receive: Receive, send: Send) -> None:
     """Answer a request."""
     if scope["type"] == "http":
-        page = view(scope["path"], parse_qs(scope["query_string"].decode("latin-1")))
+        page = await view(scope["path"], parse_qs(scope["query_string"].decode("latin-1")))
         await page(scope, receive, send)

@@ -348,7 +348,18 @@ def test_public_names() -> None:
 def test_help_shows_what_users_call() -> None:
     """``help(untor.Engine)`` lists its options and nothing that only Untor calls; a template's four ways have words too."""
     methods = {name for name in vars(untor.Engine) if not name.startswith("_")}
-    assert methods == {"check", "compile", "filter", "helper", "page", "reload", "render", "render_many", "template"}
+    assert methods == {
+        "check",
+        "compile",
+        "filter",
+        "helper",
+        "page",
+        "page_async",
+        "reload",
+        "render",
+        "render_many",
+        "template",
+    }
     options = [name for name in inspect.signature(untor.Engine).parameters if name != "folders"]
     assert all(f"- ``{name}``: " in (untor.Engine.__doc__ or "") for name in options)
     shown = pydoc.plain(pydoc.render_doc(untor.Template))
@@ -380,7 +391,7 @@ SAID = {
     8: "def (text: str, length: int =) -> str",
     9: "def (number: int) -> str",
     11: '"str"',
-    12: "Iterator[str]",
+    12: "Generator[str, None, None]",
     13: "untor.analysis.ir.Placement",
     14: "list[untor.check.findings.Finding]",
     15: "[call-arg]",

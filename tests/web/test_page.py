@@ -165,16 +165,18 @@ NONCES = [
 
 
 @pytest.mark.parametrize(("source", "expected"), NONCES)
-@pytest.mark.parametrize("way", ["body", "chunks", "ready", "async chunks"])
+@pytest.mark.parametrize("way", ["body", "chunks", "awaited", "async chunks"])
 def test_nonce(source: str, expected: str, way: str) -> None:
     """The nonce stands on scripts, styles and loading links of the template's text, in every way to render."""
-    page = strict.compile(source).page({"x": 1}, stream="chunks" in way)
+    template = strict.compile(source)
+    if way == "awaited":
+        page = asyncio.run(template.page_async({"x": 1}))
+    else:
+        page = template.page({"x": 1}, stream="chunks" in way)
 
     async def collected() -> bytes:
         return b"".join([chunk async for chunk in page])
 
-    if way == "ready":
-        asyncio.run(page.ready())
     octets = {"chunks": lambda: b"".join(page), "async chunks": lambda: asyncio.run(collected())}
     text = octets.get(way, lambda: page.body)().decode()
     given = f' nonce="{page.nonce}"'
@@ -465,16 +467,15 @@ def test_error_in_the_middle() -> None:
 
 
 def test_awaits() -> None:
-    """As an ASGI application, and by ready(), a page awaits what its view has not; as WSGI it says what to do."""
+    """page_async awaits values, and so does a stream over ASGI; page says what to do."""
 
     async def later() -> str:
         await asyncio.sleep(0)
         return "late"
 
     template = Engine().compile("<p>{= x =}</p>")
-    assert asgi(template.page({"x": later()}))[2] == b"<p>late</p>"
-    page = template.page({"x": later()})
-    assert asyncio.run(page.ready()) is page
+    assert asgi(template.page({"x": later()}, stream=True))[2] == b"<p>late</p>"
+    page = asyncio.run(template.page_async({"x": later()}))
     assert (page.body, repr(page)) == (b"<p>late</p>", "<Page inline.html 200>")
     waiting = later()
     with pytest.raises(RenderError, match="Await it in the view"):
@@ -486,3 +487,190 @@ def test_not_http() -> None:
     """A page does not answer a web socket."""
     with pytest.raises(RuntimeError, match="not of websocket"):
         asyncio.run(Engine().compile("x").page()({"type": "websocket"}, None, None))
+
+
+def test_a_page_is_rendered_inside_the_call() -> None:
+    """What a view closes after the call has been read; a stream reads later, and errors are the view's."""
+    closed = False
+
+    def rows() -> Iterator[int]:
+        assert not closed
+        yield from range(3)
+
+    template = Engine().compile("<! for x in rows() !>{= x =}<! end !>")
+    page, streamed = template.page(rows=rows), template.page(rows=rows, stream=True)
+    closed = True
+    assert (page.body, page.answer()[2]) == (b"012", b"012")
+    with pytest.raises(RenderError):
+        list(streamed)
+    with pytest.raises(MissingValue):
+        template.page()
+
+
+def test_values_by_name() -> None:
+    """Values come by name, in a mapping, or both; those by name count, as in render."""
+    template = Engine(policy=Policy()).compile("{= a =}{= b? =}")
+    cases: list[tuple[Any, Any, bytes]] = [
+        ((), {"a": 1}, b"1"), (({"a": 1},), {}, b"1"), (({"a": 1, "b": 2},), {"a": 3}, b"32"), ((None,), {"a": 1}, b"1"),
+    ]  # fmt: skip
+    for arguments, named, body in cases:
+        assert template.page(*arguments, **named).body == template.render(*arguments, **named).encode() == body
+        assert asyncio.run(template.page_async(*arguments, **named)).body == body
+
+
+COOKIES = {"Set-Cookie": ["a=1", "b=2"], "Vary": "Accept-Language", "Content-Language": "en", "Link": ("</a>", "</b>")}
+
+
+@pytest.mark.parametrize(
+    "headers",
+    [
+        COOKIES,
+        [
+            (name, each)
+            for name, several in COOKIES.items()
+            for each in ([several] if isinstance(several, str) else several)
+        ],
+    ],
+)
+@pytest.mark.parametrize("policy", [None, Policy(), Policy(hashes=True)])
+def test_repeated_headers_and_304(headers: Any, policy: Policy | None) -> None:
+    """Headers may come several times; a 304 has all that the 200 had, but what is about the body it does not have."""
+    template = Engine(policy=policy).compile("<script>f()</script>")
+    page = template.page(headers=headers)
+    status, pairs, body = page.answer()
+    assert (status, len(body)) == (200, int(dict(pairs)["Content-Length"]))
+    for name, values in COOKIES.items():
+        assert [value for other, value in pairs if other == name] == (
+            [values] if isinstance(values, str) else [*values]
+        )
+    status, kept, body = template.page(headers=headers).answer("GET", dict(pairs)["ETag"])
+    left_out = {"Content-Length", "Content-Type"} | ({"Content-Security-Policy"} if page.nonce else set())
+    assert (status, kept, body) == (304, [pair for pair in pairs if pair[0] not in left_out], b"")
+    assert page.answer("HEAD")[0::2] == (200, b"")
+    assert page.answer("POST", dict(pairs)["ETag"])[0] == 200
+
+
+def test_what_an_etag_covers() -> None:
+    """Another body, policy or header is another ETag; another cookie or nonce is not."""
+
+    def tag(source: str = "<script>f()</script>", policy: Policy | None = None, **headers: str) -> str:
+        named = {name.replace("_", "-"): value for name, value in headers.items()}
+        return Engine(policy=policy).compile(source).page(headers=named).headers["ETag"]
+
+    assert tag() == tag() == tag(Set_Cookie="a=1")
+    assert tag(policy=Policy()) == tag(policy=Policy())
+    others = [
+        tag(),
+        tag("x"),
+        tag(policy=Policy()),
+        tag(policy=Policy(hashes=True)),
+        tag(Content_Language="en"),
+        tag(Link="</a>"),
+    ]
+    others.append(tag(policy=Policy(directives={"img-src": "*"})))
+    assert len({*others}) == len(others)
+
+
+@pytest.mark.parametrize(
+    "headers", [["Vary"], [("Vary",)], {"Vary": 3}, {"Vary": ["a", 3]}, {"V\n": "x"}, "Vary: x", 3]
+)
+def test_what_cannot_be_headers(headers: Any) -> None:
+    """What is not a mapping or pairs of strings is refused when the page is made."""
+    with pytest.raises((ValueError, TypeError)):
+        Engine().compile("x").page(headers=headers)
+
+
+class Rows:
+    """An endless iterator that counts, and knows when it is closed."""
+
+    def __init__(self) -> None:
+        self.read = 0
+        self.closed = 0
+
+    def plain(self) -> Iterator[int]:
+        """Yield numbers without end."""
+        try:
+            while True:
+                self.read += 1
+                yield self.read
+        finally:
+            self.closed += 1
+
+    async def awaited(self) -> AsyncIterator[int]:
+        """Yield numbers without end, and never wait."""
+        try:
+            while True:
+                self.read += 1
+                yield self.read
+        finally:
+            self.closed += 1
+
+
+@pytest.mark.parametrize("how", ["plain", "awaited"])
+def test_a_client_that_leaves(how: str) -> None:
+    """An endless page stops within a chunk once the client has gone; its iterator is closed, and others had their turn."""
+    rows, turns, sent = Rows(), 0, 0
+    page = Engine().compile("<! for x in rows !><p>{= x =}</p><! end !>").page(rows=getattr(rows, how)(), stream=True)
+
+    async def run() -> None:
+        nonlocal turns
+        gone = asyncio.Event()
+
+        async def receive() -> dict[str, str]:
+            await gone.wait()
+            return {"type": "http.disconnect"}
+
+        async def send(message: Any) -> None:
+            nonlocal sent
+            sent += len(message.get("body", b""))
+            if sent > 100_000:
+                gone.set()
+
+        async def other() -> None:
+            nonlocal turns
+            while True:
+                turns += 1
+                await asyncio.sleep(0)
+
+        beside = asyncio.create_task(other())
+        await page({"type": "http", "method": "GET", "headers": []}, receive, send)
+        beside.cancel()
+
+    asyncio.run(asyncio.wait_for(run(), 20))
+    assert 100_000 < sent < 150_000
+    assert (rows.closed, turns > 5) == (1, True)
+
+
+def test_a_server_that_stops() -> None:
+    """A page whose task is cancelled, or that is closed by a server of WSGI, closes its iterators."""
+    rows = Rows()
+    template = Engine().compile("<! for x in rows !><p>{= x =}</p><! end !>")
+
+    async def run() -> None:
+        async def receive() -> None:
+            await asyncio.Event().wait()
+
+        async def send(_message: Any) -> None:
+            await asyncio.sleep(0.001)
+
+        page = template.page(rows=rows.awaited(), stream=True)
+        await page({"type": "http", "method": "GET", "headers": []}, receive, send)
+
+    with pytest.raises(TimeoutError):
+        asyncio.run(asyncio.wait_for(run(), 0.2))
+    assert rows.closed == 1
+    answer = template.page(rows=rows.plain(), stream=True)({"REQUEST_METHOD": "GET"}, lambda *_: None)
+    assert next(iter(answer)).startswith(b"<p>")
+    answer.close()
+    assert rows.closed == 2
+    assert list(template.page(rows=rows.plain(), stream=True)({"REQUEST_METHOD": "HEAD"}, lambda *_: None)) == []
+    assert rows.closed == 3
+
+
+def test_a_page_that_was_sent_in_part() -> None:
+    """What is left of a page that was not sent to its end is said to be so; one that was is sent again."""
+    page = Engine().compile("<! for x in xs !><p>{= x =}</p><! end !>").page(xs=["x" * 5000] * 3, stream=True)
+    assert list(page) == list(page)
+    next(iter(page))
+    with pytest.raises(RuntimeError, match="make a new one"):
+        list(page)

@@ -36,7 +36,7 @@ if TYPE_CHECKING:
 
     from untor.check.findings import Finding
     from untor.web.csp import Policy
-    from untor.web.response import Page
+    from untor.web.response import Headers, Page
     from untor.web.routes import Router
     from untor.web.static import Static
 
@@ -189,27 +189,33 @@ class Engine:
         /,
         *,
         status: int = 200,
-        headers: Mapping[str, str] | None = None,
+        headers: Headers | None = None,
         policy: Policy | bool = True,
         cache: str = "",
         stream: bool = False,
         **values: object,
     ) -> Page:
-        """Return a page as the answer to a request: an ASGI app, a WSGI app, or body and headers for anything else.
+        """Render a page as the answer to a request: an ASGI app, a WSGI app, or ``answer`` for anything else.
 
         The values of the page are ``context`` and ``values`` by name, as in ``render``; a value that is named as one of
-        the options is passed in ``context``. ``headers`` are added to those of the page (content type, ``nosniff``,
-        Cache-Control, ETag, Content-Security-Policy) or take their place. ``policy`` is ``True`` for that of the
-        engine, ``False`` for none, or one for this page. ``cache`` is its Cache-Control, by default
-        ``private, no-cache``. ``stream`` sends it while it is being rendered, in constant memory.
+        the options is passed in ``context``. ``headers``, a mapping or pairs, are added to those of the page (content
+        type, ``nosniff``, Cache-Control, ETag, Content-Security-Policy) or take their place; a value that is a list
+        gives a header several times. ``policy`` is ``True`` for that of the engine, ``False`` for none, or one for this
+        page. ``cache`` is its Cache-Control, by default ``private, no-cache``. ``stream`` renders the page while it is
+        sent, in constant memory, and not in this call.
 
-        Raises ``ValueError`` for what cannot be a header, and what ``template`` raises; values are looked at when the
-        page is rendered.
+        Raises ``ValueError`` for what cannot be a header, and what ``template`` and ``render`` raise.
         """
         template = self.template(name)
         return template.page(
             context, status=status, headers=headers, policy=policy, cache=cache, stream=stream, **values
         )
+
+    async def page_async(
+        self, name: str, context: Mapping[str, object] | None = None, /, **options_and_values: Any
+    ) -> Page:
+        """Render a page as ``page`` does, with the same options, awaiting values that are awaitable."""
+        return await self.template(name).page_async(context, **options_and_values)
 
     def compile(self, source: str, name: str = "inline.html") -> Template:
         """Compile source text; the ending of ``name`` decides the kind of output.

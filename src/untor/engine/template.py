@@ -8,14 +8,14 @@ from untor.diagnostics.problem import suggestion
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import AsyncIterator, Callable, Coroutine, Iterator, Mapping
+    from collections.abc import AsyncGenerator, Callable, Coroutine, Generator, Mapping
     from typing import Any, Protocol
 
     from untor.analysis.ir import Placement
     from untor.compiler.origin import Origin
     from untor.engine.engine import Engine
     from untor.web.csp import Policy
-    from untor.web.response import Page
+    from untor.web.response import Headers, Page
 
     class Render(Protocol):
         """``Template.render``."""
@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     class Stream(Protocol):
         """``Template.stream``."""
 
-        def __call__(self, context: Mapping[str, object] | None = None, /, **values: object) -> Iterator[str]:
+        def __call__(self, context: Mapping[str, object] | None = None, /, **values: object) -> Generator[str]:
             """Yield the page in chunks. Raises ``MissingValue`` and ``RenderError`` when their place is reached."""
 
     class RenderAsync(Protocol):
@@ -40,7 +40,7 @@ if TYPE_CHECKING:
     class StreamAsync(Protocol):
         """``Template.stream_async``."""
 
-        def __call__(self, context: Mapping[str, object] | None = None, /, **values: object) -> AsyncIterator[str]:
+        def __call__(self, context: Mapping[str, object] | None = None, /, **values: object) -> AsyncGenerator[str]:
             """Yield the page in chunks, awaiting values. Raises ``MissingValue`` and ``RenderError``."""
 
 
@@ -128,22 +128,43 @@ class Template:
         /,
         *,
         status: int = 200,
-        headers: Mapping[str, str] | None = None,
+        headers: Headers | None = None,
         policy: Policy | bool = True,
         cache: str = "",
         stream: bool = False,
         **values: object,
     ) -> Page:
         """Return the page as the answer to a request; see ``Engine.page``."""
+        options = {"status": status, "headers": headers, "policy": policy, "cache": cache, "stream": stream}
+        return self._page(context, values, options).rendered()
+
+    async def page_async(
+        self,
+        context: Mapping[str, object] | None = None,
+        /,
+        *,
+        status: int = 200,
+        headers: Headers | None = None,
+        policy: Policy | bool = True,
+        cache: str = "",
+        stream: bool = False,
+        **values: object,
+    ) -> Page:
+        """Return the page as ``page`` does, awaiting values that are awaitable."""
+        options = {"status": status, "headers": headers, "policy": policy, "cache": cache, "stream": stream}
+        return await self._page(context, values, options).rendered_async()
+
+    def _page(self, context: Mapping[str, object] | None, values: dict[str, object], options: dict[str, Any]) -> Page:
         from collections.abc import Mapping  # noqa: PLC0415  only where requests are answered
 
-        from untor.web.response import CACHED, Page  # noqa: PLC0415  only where requests are answered
+        from untor.web.response import CACHED, Page  # noqa: PLC0415
 
-        of_engine = self._engine.policy if policy else None
-        chosen = of_engine if isinstance(policy, bool) else policy
+        policy = options["policy"]
+        if isinstance(policy, bool):
+            policy = self._engine.policy if policy else None
         if values and (context is None or isinstance(context, Mapping)):
             context = ChainMap(values, context) if context else values  # type: ignore[arg-type]
-        return Page(self, context, chosen, status=status, headers=headers, cache=cache or CACHED, stream=stream)
+        return Page(self, context, **{**options, "policy": policy, "cache": options["cache"] or CACHED})
 
     @property
     def hashes(self) -> dict[str, list[str]]:

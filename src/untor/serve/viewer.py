@@ -158,7 +158,7 @@ class PreviewApp:
         context: dict[str, object] = {}
         try:
             context = await asyncio.to_thread(self.preview.context, name)
-            return await self.preview.engine.page(name, context).ready()
+            return await self.preview.engine.page_async(name, context)
         except UntorError as error:
             self.report(f"{error}\n")
             return self._trouble(name, error, self._problems(name, error), context, request)

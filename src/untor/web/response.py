@@ -7,34 +7,40 @@ from functools import lru_cache
 
 from untor.runtime.parameter_checks import NONCE
 from untor.types.parameter_types import is_mapping
+from untor.web.streams import send_stream
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import (
-        AsyncIterator,
+        AsyncGenerator,
         Awaitable,
         Callable,
         Coroutine,
+        Generator,
         Iterable,
         Iterator,
         Mapping,
         MutableMapping,
+        Sequence,
     )
     from typing import Any, Protocol
 
     from untor.web.csp import Policy
 
     Scope = MutableMapping[str, Any]
+    Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
     Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
+    Headers = Mapping[str, str | Sequence[str]] | Iterable[tuple[str, str]]
+    """Headers to add: a mapping, whose values may be lists, or pairs, where a name may come several times."""
 
     class Renderable(Protocol):
         """A compiled template, as far as a page needs one."""
 
         name: str
         render: Callable[..., str]
-        stream: Callable[..., Iterator[str]]
+        stream: Callable[..., Generator[str]]
         render_async: Callable[..., Coroutine[Any, Any, str]]
-        stream_async: Callable[..., AsyncIterator[str]]
+        stream_async: Callable[..., AsyncGenerator[str]]
 
         @property
         def hashes(self) -> dict[str, list[str]]:
@@ -63,6 +69,8 @@ _CACHE_HEADER = re.compile(
 _PRIVATE = "private"
 _OF_ANSWER = frozenset({"ETag", "Content-Length"})
 """Headers that depend on the body."""
+_SENT: dict[str, object] = {}
+"""In place of the context of a page that is being sent."""
 _OK = 200
 _NOT_MODIFIED = 304
 _EMPTY = frozenset({204, _NOT_MODIFIED})
@@ -72,15 +80,12 @@ class Page:
     """One answer to one request; made by ``Engine.page`` and ``Template.page``.
 
     It is an ASGI app and a WSGI app, so that a view returns it or calls it: ``await page(scope, receive, send)`` and
-    ``page(environ, start_response)``. For any other framework it has ``status``, ``headers`` and ``body``, and gives
-    its bytes in chunks when it is looped over, with ``for`` or ``async for``.
+    ``page(environ, start_response)``. For any other framework, ``answer`` returns status, headers and body; it also has
+    ``status``, ``headers`` and ``body``, and yields its bytes in chunks, with ``for`` or ``async for``.
 
-    It is rendered once, when it is first requested its body or its headers; with ``stream`` it is rendered while it is
-    sent, and an error after the first chunk breaks the connection off, so that no browser takes it for a whole page.
-    An answer that is not streamed has an ETag, and an empty answer, 304, when the browser has the page already
-    (RFC 9110 §13.1.2).
-
-    Reading its body or headers raises what rendering raises.
+    It is rendered by the call that makes it; with ``stream`` it is rendered while it is sent, and an error after the
+    first chunk breaks the connection off, so that no browser takes it for a whole page. An answer that is not streamed
+    has an ETag, and becomes an empty 304 if the browser has the page already (RFC 9110 §13.1.2).
     """
 
     __module__ = "untor"
@@ -92,7 +97,7 @@ class Page:
         policy: Policy | None,
         *,
         status: int = 200,
-        headers: Mapping[str, str] | None = None,
+        headers: Headers | None = None,
         cache: str = CACHED,
         stream: bool = False,
     ) -> None:
@@ -125,11 +130,19 @@ class Page:
         }
         if policy is not None:
             self._headers[policy.header] = policy.value(self.nonce, hashes)
-        for name, value in (headers or {}).items():
+        self._repeated: list[tuple[str, str]] = []
+        """Headers of names that come several times, and cookies."""
+        given: set[str] = set()
+        for name, value in _pairs(headers):
+            _check_header(name, value, is_new=bool(self.nonce))
             known = next((each for each in (*self._headers, "ETag") if each.lower() == name.lower()), name)
-            self._headers[known] = value
+            if known.lower() == "set-cookie" or known in given:
+                self._repeated.append((known, value))
+            else:
+                self._headers[known] = value
+            given.add(known)
         if self.nonce:
-            _check_caches(self._headers)
+            _check_caches([*self._headers.items(), *self._repeated])
         for name, value in self._headers.items():
             _check_header(name, value, is_new=bool(self.nonce))
 
@@ -139,14 +152,15 @@ class Page:
     def body(self) -> bytes:
         """The page, in UTF-8."""
         if self._body is None:
-            self._body = (
-                b"".join(map(_octets, self.template.stream(self._context))) if self.stream else self._rendered()
-            )
+            self._body = b"".join(map(_octets, self.template.stream(self._context)))
         return self._body
 
     @property
     def headers(self) -> dict[str, str]:
-        """The headers of the answer; those that depend on the body are in it when it is not streamed."""
+        """The headers of the answer by name, with the first value of each; cookies are in ``answer`` alone.
+
+        The ETag, which depends on the body, is there if the page is not streamed.
+        """
         headers = dict(self._headers)
         # With a validator, a cache that may keep a page but not use it would send its nonce again.
         validates = not self.nonce or _directives(headers["Cache-Control"]).get(_PRIVATE) == ""
@@ -154,37 +168,74 @@ class Page:
             headers["ETag"] = self._etag()
         return headers
 
-    async def ready(self) -> Page:
+    def answer(self, method: str = "GET", if_none_match: str = "") -> tuple[int, list[tuple[str, str]], bytes]:
+        """Return the status, the headers and the body of the answer to a request, for any framework.
+
+        ``method`` is that of the request, ``if_none_match`` its header of that name: if the browser has the page
+        already, the status is 304 and the body is empty.
+        """
+        body = self.body
+        status, headers, empty = self._answer(method, if_none_match)
+        return status, headers, b"" if empty else body
+
+    def rendered(self) -> Page:
+        """Render the page if it is not streamed, and return it."""
+        if not self.stream:
+            self._body = _octets(self.template.render(self._context))
+        return self
+
+    async def rendered_async(self) -> Page:
         """Render the page, awaiting values that are awaitable, and return it."""
-        if self._body is None:
+        if not self.stream:
             self._body = _octets(await self.template.render_async(self._context))
         return self
 
-    def __iter__(self) -> Iterator[bytes]:
-        if not self.stream or self._body is not None:
-            yield self.body
+    def __iter__(self) -> Generator[bytes]:
+        if self._body is not None:
+            yield self._body
             return
-        for chunk in self.template.stream(self._context):
-            if chunk:
-                yield _octets(chunk)
+        context = self._taken()
+        chunks = self.template.stream(context)
+        try:
+            for chunk in chunks:
+                if chunk:
+                    yield _octets(chunk)
+            self._context = context
+        finally:
+            del context
+            chunks.close()
 
-    async def __aiter__(self) -> AsyncIterator[bytes]:
-        if not self.stream or self._body is not None:
-            yield (await self.ready()).body
+    async def __aiter__(self) -> AsyncGenerator[bytes]:
+        if self._body is not None:
+            yield self._body
             return
-        async for chunk in self.template.stream_async(self._context):
-            if chunk:
-                yield _octets(chunk)
+        context = self._taken()
+        chunks = self.template.stream_async(context)
+        try:
+            async for chunk in chunks:
+                if chunk:
+                    yield _octets(chunk)
+            self._context = context
+        finally:
+            del context
+            await chunks.aclose()
 
-    def _rendered(self) -> bytes:
-        return _octets(self.template.render(self._context))
+    def _taken(self) -> Mapping[str, object] | None:
+        """Return the context and drop it, so that the iterators of a page that is not sent to its end are closed."""
+        if self._context is _SENT:
+            raise RuntimeError("this page has been sent in part: make a new one")
+        context, self._context = self._context, _SENT
+        return context
 
     def _etag(self) -> str:
-        """Return what identifies this page; the nonce, which always differs, is not part of it."""
+        """Return what identifies this answer: body and headers but cookies, without the nonce, which always differs."""
         from hashlib import blake2b  # noqa: PLC0415  only for answers
 
-        same = self.body.replace(self.nonce.encode(), b"") if self.nonce else self.body
-        return f'"{blake2b(same, digest_size=16).hexdigest()}"'
+        pairs = [*self._headers.items(), *self._repeated]
+        shown = "\n".join(f"{name}: {value}" for name, value in pairs if name.lower() != "set-cookie")
+        same = blake2b(self.body.replace(self.nonce.encode(), b"") if self.nonce else self.body, digest_size=16)
+        same.update((shown.replace(self.nonce, "") if self.nonce else shown).encode("latin-1"))
+        return f'"{same.hexdigest()}"'
 
     # --- as an app -------------------------------------------------------------------------------------------------
 
@@ -197,14 +248,14 @@ class Page:
             return self._wsgi(*arguments)
         return self._asgi(*arguments)
 
-    async def _asgi(self, scope: Scope, _receive: object, send: Send) -> None:
+    async def _asgi(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Answer a request of ASGI 3.0."""
         if scope["type"] != "http":
             raise RuntimeError(f"a page answers requests of HTTP, not of {scope['type']}")
         etags = b",".join([value for name, value in scope["headers"] if name.lower() == b"if-none-match"])
-        chunks = aiter(self) if self.stream and self._body is None else None
+        chunks = aiter(self) if self._body is None else None
         # What is sent is known to be possible before anything is.
-        first = (await self.ready()).body if chunks is None else await anext(chunks, b"")
+        first = self.body if chunks is None else await anext(chunks, b"")
         status, headers, empty = self._answer(scope["method"], etags.decode("latin-1"))
         # What is another for each answer is not worth remembering.
         octets = [
@@ -212,12 +263,12 @@ class Page:
             for name, value in headers
         ]
         await send({"type": "http.response.start", "status": status, "headers": octets})
-        if chunks is not None and not empty:
-            await send({"type": "http.response.body", "body": first, "more_body": True})
-            async for chunk in chunks:
-                await send({"type": "http.response.body", "body": chunk, "more_body": True})
-            first = b""
-        await send({"type": "http.response.body", "body": b"" if empty else first})
+        if chunks is None or empty:
+            if chunks is not None:
+                await chunks.aclose()
+            await send({"type": "http.response.body", "body": b"" if empty else first})
+        else:
+            await send_stream(first, chunks, receive, send)
 
     def _wsgi(self, environ: Mapping[str, Any], start_response: Callable[..., object]) -> Iterable[bytes]:
         """Answer a request of WSGI (PEP 3333)."""
@@ -228,7 +279,10 @@ class Page:
         status, headers, empty = self._answer(environ["REQUEST_METHOD"], environ.get("HTTP_IF_NONE_MATCH", ""))
         known = status in {each.value for each in HTTPStatus}
         start_response(f"{status} {HTTPStatus(status).phrase if known else 'Status'}", headers)
-        return [] if empty else _after(first, chunks)
+        if empty:
+            chunks.close()
+            return []
+        return _after(first, chunks)
 
     def _answer(self, method: str, asked: str) -> tuple[int, list[tuple[str, str]], bool]:
         """Return status and headers, and whether the answer has no body."""
@@ -236,14 +290,17 @@ class Page:
         tags = {tag.strip().removeprefix("W/") for tag in asked.split(",")} if asked else set()
         is_same = bool(tags) and not tags.isdisjoint({headers.get("ETag"), "*"})
         if is_same and method in {"GET", "HEAD"} and self.status == _OK:
-            # RFC 9110 §15.4.5. Without the policy: the browser keeps that of the page it has, with that page's nonce.
-            kept_headers = ("Cache-Control", "ETag", "Vary", "Content-Location", "Date", "Expires")
-            return _NOT_MODIFIED, [(name, headers[name]) for name in kept_headers if name in headers], True
+            # RFC 9110 §15.4.5. A policy with a nonce is left out: the stored page has its own, with that page's nonce.
+            left_out = {"Content-Type", self.policy.header if self.policy is not None and self.nonce else ""}
+            return _NOT_MODIFIED, self._all({name: headers[name] for name in headers if name not in left_out}), True
         if self.status in _EMPTY:
-            return self.status, [(name, value) for name, value in headers.items() if name != "Content-Type"], True
-        if not self.stream:
-            headers["Content-Length"] = str(len(self.body))
-        return self.status, list(headers.items()), method == "HEAD"
+            return self.status, self._all({name: headers[name] for name in headers if name != "Content-Type"}), True
+        if self._body is not None:
+            headers["Content-Length"] = str(len(self._body))
+        return self.status, self._all(headers), method == "HEAD"
+
+    def _all(self, headers: dict[str, str]) -> list[tuple[str, str]]:
+        return [*headers.items(), *self._repeated]
 
     def __repr__(self) -> str:
         return f"<Page {self.template.name} {self.status}>"
@@ -263,9 +320,20 @@ def _directives(value: str) -> dict[str, str]:
     return directives
 
 
-def _check_caches(headers: Mapping[str, str]) -> None:
+def _pairs(headers: Headers | None) -> Iterator[tuple[str, str]]:
+    """Yield headers one by one. Raises ``ValueError`` for what is neither a mapping nor pairs."""
+    given: Any = headers or ()
+    for pair in given.items() if is_mapping(given) else given:
+        if isinstance(pair, str) or len(pair) != 2:  # noqa: PLR2004  a name and a value
+            raise ValueError(f"headers must be a mapping or pairs of a name and a value, not {pair!r}")
+        name, values = pair
+        for value in values if isinstance(values, list | tuple) else [values]:
+            yield name, value
+
+
+def _check_caches(headers: Iterable[tuple[str, str]]) -> None:
     """Check that no shared cache may keep a page that has a nonce. Raises ``ValueError``."""
-    for name, value in headers.items():
+    for name, value in headers:
         if not isinstance(value, str) or not _CACHE_HEADER.fullmatch(name):
             continue
         directives = _directives(value)
@@ -303,6 +371,10 @@ def _octets(text: str) -> bytes:
     return text.encode("utf-8", "replace")
 
 
-def _after(first: bytes, rest: Iterator[bytes]) -> Iterator[bytes]:
-    yield first
-    yield from rest
+def _after(first: bytes, rest: Generator[bytes]) -> Iterator[bytes]:
+    """Yield chunks; closing this closes those that are left, and with them the iterators of the page."""
+    try:
+        yield first
+        yield from rest
+    finally:
+        rest.close()
