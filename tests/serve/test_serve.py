@@ -295,6 +295,7 @@ def test_start(tmp_path: Path) -> None:
 
 SERVERS = {
     "starlette_app": ["uvicorn", "starlette_app:app", "--port", "0"],
+    "fastapi_app": ["uvicorn", "fastapi_app:app", "--port", "0"],
     "asgi_app": ["uvicorn", "asgi_app:app", "--port", "0"],
     "wsgi_app": ["waitress", "--listen=127.0.0.1:0", "wsgi_app:app"],
 }

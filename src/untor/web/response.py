@@ -168,6 +168,11 @@ class Page:
             headers["ETag"] = self._etag()
         return headers
 
+    @property
+    def pairs(self) -> list[tuple[str, str]]:
+        """The headers of the whole answer, as pairs: names may come several times."""
+        return self._answer("GET", "")[1]
+
     def answer(self, method: str = "GET", if_none_match: str = "") -> tuple[int, list[tuple[str, str]], bytes]:
         """Return the status, the headers and the body of the answer to a request, for any framework.
 
