@@ -236,7 +236,7 @@ def test_pictures_and_tables() -> None:
         "",
         "",
     ]
-    assert [node.attributes.get("style") for node in tree.css("th")] == [None, "text-align: right"]
+    assert [node.attributes.get("class") for node in tree.css("th")] == [None, "number"]
     assert len(tree.css("tbody tr")) == 2
 
 
@@ -282,8 +282,8 @@ def test_images_by_their_signature() -> None:
             f'<img src="data:image/{kind};base64,'
         )
     assert evaluate(engine.compiler, "x | table(caption='a')", {"x": [{"b": 1}, {"c": None}]}) == TrustedHTML(
-        '<table>\n<caption>a</caption>\n<thead><tr><th scope="col" style="text-align: right">b</th><th scope="col">c</th></tr></thead>\n'
-        '<tbody>\n<tr><td style="text-align: right">1</td><td></td></tr>\n<tr><td></td><td></td></tr>\n</tbody>\n</table>',
+        '<table>\n<caption>a</caption>\n<thead><tr><th scope="col" class="number">b</th><th scope="col">c</th></tr></thead>\n'
+        '<tbody>\n<tr><td class="number">1</td><td></td></tr>\n<tr><td></td><td></td></tr>\n</tbody>\n</table>',
         reason="x",
     )
 
