@@ -367,7 +367,7 @@ def test_command(tmp_path: Path) -> None:
     status, output, errors = untor("probe", "note", "--data", "note.json", folder=tmp_path)
     count = len(HOSTILE)
     assert output == (
-        f"note.html: {count} values in 1 placement of 1 page, by themselves and together.\n"
+        f"note.html: {count} values in 1 placement of 1 page, alone and together.\n"
         f"{3 * count + 60} renderings, 0 ended in an error of a filter or a type.\n"
         "With this data 1 placement could not be tried:\n  note.html:1:30: old\n"
         "The structure stays the same.\n"
