@@ -28,7 +28,8 @@ async def plain(scope: Any, receive: Any, send: Any) -> None:
 
 async def late(scope: Any, receive: Any, send: Any) -> None:
     """An application that fails in the middle."""
-    page = Engine().compile("<! for x in xs !>{= x =}<! end !>{= y =}").page(xs=["x" * 9000] * 9, stream=True)
+    calls = [{"name": "x" * 9000}] * 50
+    page = Engine().compile("<! for call in calls !>{= call.name =}<! end !>").page(calls=[*calls, {}], stream=True)
     await page(scope, receive, send)
 
 

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+from importlib import import_module
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.web.error_middleware import error_pages as error_pages
+    from typing import Any
 
 
-def __getattr__(name: str) -> object:
+def __getattr__(name: str) -> Any:
     if name == "error_pages":
-        from untor.web.error_middleware import error_pages  # noqa: PLC0415  only for those who use it
-
-        return error_pages
+        # It belongs to the preview, and is loaded by those who use it.
+        return import_module("untor.serve.error_middleware").error_pages
     raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
