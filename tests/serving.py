@@ -3,6 +3,12 @@
 from __future__ import annotations
 
 import http.client
+import os
+import re
+import signal
+import socket
+import subprocess
+import sys
 import threading
 import time
 from contextlib import contextmanager
@@ -15,6 +21,7 @@ from untor.serve.server import address_of, bound
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
+    from pathlib import Path
 
 
 class Answer(NamedTuple):
@@ -55,3 +62,51 @@ def ask(url: str, method: str = "GET", body: bytes | None = None, **headers: str
         return Answer(answer.status, {name.lower(): value for name, value in answer.getheaders()}, answer.read())
     finally:
         connection.close()
+
+
+@contextmanager
+def running(*arguments: str, folder: Path) -> Iterator[tuple[str, subprocess.Popen[str]]]:
+    """Run a command that serves; give its URL."""
+    environment = {**os.environ, "PYTHONUNBUFFERED": "1"}
+    command = [sys.executable, "-m", *arguments]
+    process = subprocess.Popen(
+        command, cwd=folder, text=True, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
+    )
+    try:
+        assert process.stdout is not None
+        line = ""
+        while "http://" not in line:
+            line = process.stdout.readline()
+            assert line, "the server has ended"
+        yield re.findall(r"http://[^/ \s]+", line)[0], process
+    finally:
+        process.send_signal(signal.SIGINT)
+        process.communicate(timeout=20)
+
+
+@contextmanager
+def started(*arguments: str, folder: Path, seconds: float = 30) -> Iterator[tuple[str, subprocess.Popen[bytes]]]:
+    """Run a server of another project on a free port, ``{port}`` in its arguments; give its URL."""
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = free.getsockname()[1]
+    command = [sys.executable, *(each.replace("{port}", str(port)) for each in arguments)]
+    process = subprocess.Popen(command, cwd=folder, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    try:
+        end = time.monotonic() + seconds
+        while True:
+            try:
+                socket.create_connection(("127.0.0.1", port), 1).close()
+                break
+            except OSError:
+                assert process.poll() is None, "the server has ended"
+                assert time.monotonic() < end, "the server does not answer"
+                time.sleep(0.05)
+        yield f"http://127.0.0.1:{port}", process
+    finally:
+        process.send_signal(signal.SIGINT)
+        try:
+            process.wait(20)
+        except subprocess.TimeoutExpired:
+            process.kill()
+            process.wait()

@@ -13,6 +13,7 @@ from untor.errors import (
 )
 from untor.escape import TrustedCSS, TrustedHTML, TrustedScript, TrustedScriptURL, TrustedURL
 from untor.loading.version import VERSION as __version__  # noqa: N811
+from untor.runtime.deferred import Deferred
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -25,6 +26,7 @@ if TYPE_CHECKING:
 
 __all__ = [
     "DataError",
+    "Deferred",
     "Engine",
     "Finding",
     "MarkError",

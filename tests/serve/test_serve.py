@@ -1,9 +1,8 @@
-"""The preview, the site to begin from, and the examples: real servers, asked over HTTP and by a browser."""
+"""The preview and the site to begin from: real servers, asked over HTTP and by a browser."""
 
 from __future__ import annotations
 
 import json
-import os
 import re
 import signal
 import subprocess
@@ -15,7 +14,7 @@ from typing import TYPE_CHECKING
 
 import pytest
 from cli.test_cli import untor
-from serving import Answer, ask, served
+from serving import Answer, ask, running, served
 
 from untor import Engine
 from untor.cli.main import main
@@ -27,8 +26,6 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from selenium.webdriver import Chrome
-
-EXAMPLES = Path(__file__).parents[2] / "examples"
 
 
 @pytest.fixture
@@ -191,26 +188,6 @@ def test_live_reload(site: Path, browser: Chrome) -> None:
 # --- commands ------------------------------------------------------------------------------------------------------
 
 
-@contextmanager
-def running(*arguments: str, folder: Path) -> Iterator[tuple[str, subprocess.Popen[str]]]:
-    """Run a command that serves; give its URL."""
-    environment = {**os.environ, "PYTHONUNBUFFERED": "1"}
-    command = [sys.executable, "-m", *arguments]
-    process = subprocess.Popen(
-        command, cwd=folder, text=True, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
-    )
-    try:
-        assert process.stdout is not None
-        line = ""
-        while "http://" not in line:
-            line = process.stdout.readline()
-            assert line, "the server has ended"
-        yield re.findall(r"http://[^/ \s]+", line)[0], process
-    finally:
-        process.send_signal(signal.SIGINT)
-        process.communicate(timeout=20)
-
-
 def test_serve_command(site: Path) -> None:
     """The command serves a folder, with data that it is given, and stops when it is told to."""
     (site / "calls.json").write_text('{"name": "Osk"}', "utf-8")
@@ -291,35 +268,7 @@ def test_start(tmp_path: Path) -> None:
     assert before == sorted(path.name for path in folder.rglob("*"))
 
 
-# --- examples ------------------------------------------------------------------------------------------------------
-
-SERVERS = {
-    "starlette_app": ["uvicorn", "starlette_app:app", "--port", "0"],
-    "fastapi_app": ["uvicorn", "fastapi_app:app", "--port", "0"],
-    "asgi_app": ["uvicorn", "asgi_app:app", "--port", "0"],
-    "wsgi_app": ["waitress", "--listen=127.0.0.1:0", "wsgi_app:app"],
-}
-
-
-@pytest.mark.parametrize("example", SERVERS)
-def test_example(example: str) -> None:
-    """An example is short, runs under a real server, and answers with strict policies, 304 and whole pages."""
-    assert len((EXAMPLES / f"{example}.py").read_text("utf-8").splitlines()) < 60
-    with running(*SERVERS[example], folder=EXAMPLES) as (url, _):
-        page = ask(f"{url}/?asked=%3C%2Fscript%3E%3Cscript%3Etaken()")
-        assert page.status == 200
-        assert b"taken()" in page.body
-        assert b"<script>taken" not in page.body
-        nonce = re.findall("'nonce-([^']*)'", page.headers["content-security-policy"])[0]
-        assert re.findall('<script nonce="([^"]*)">', page.body.decode()) == [nonce]
-        berth = ask(f"{url}/berths/P%224%22")
-        assert b"&lt;script&gt;document.title" in berth.body
-        assert ask(f"{url}/berths/P%224%22", if_none_match=berth.headers["etag"])[::2] == (304, b"")
-        assert int(ask(f"{url}/", "HEAD").headers["content-length"]) > 100
-        assert ask(f"{url}/nowhere").status == 404
-        log = ask(f"{url}/log")
-        assert log.headers["content-type"] == "text/plain; charset=utf-8"
-        assert log.body.count(b"\n") in {3, 5000}
+# --- commands -----------------------------------------------------------------------------------------------------
 
 
 def test_main_has_all_commands() -> None:

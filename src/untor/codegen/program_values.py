@@ -78,9 +78,8 @@ class ValueCompiler(Assembler):
             self.placed(node.start, node.end, steps.NEED, slot, name, what, names, int(wait))
             return slot
         if self.is_main:
-            if wait or name >= 0:
-                none = self.tables.constant(None)
-                self.placed(node.start, node.end, steps.NEED, number, name, steps.OF_SCOPE, none, int(wait))
+            none = self.tables.constant(None)
+            self.placed(node.start, node.end, steps.NEED, number, name, steps.OF_SCOPE, none, int(wait))
             return self.moved(number, to)
         slot = self.fresh() if to is None else to
         self.placed(node.start, node.end, steps.INPUT, slot, number, name, int(wait))

@@ -209,11 +209,18 @@ class ExpressionGenerator:
             variable = f"_g_{node.name}"
             self.state.globals.add(node.name)
             scope = ast.Tuple([constant(name) for name in self.known], LOAD)
+        value = self.computed(load(variable), load(variable))
         if lenient:
-            return load(variable)
+            return value
         missing = self._placed(call("_missing_name", constant(node.name), scope), node.start, node.end)
         test = ast.Compare(load(variable), [ast.IsNot()], [load("_MISSING")])
-        return ast.IfExp(test, load(variable), missing)
+        return ast.IfExp(test, value, missing)
+
+    @staticmethod
+    def computed(value: ast.expr, again: ast.expr) -> ast.expr:
+        """Compute a value that is deferred, where it is read."""
+        test = ast.Compare(call("_type", value), [ast.IsNot()], [load("_Deferred")])
+        return ast.IfExp(test, again, call("_computed", again, load("_scope")))
 
     def _listdisplay(self, node: tree.ListDisplay, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
         return ast.List([self.handed(item) for item in node.items], LOAD)

@@ -80,7 +80,7 @@ class FunctionGenerator(LoopGenerator):
         statements = [statement for each in function.parameters for statement in self.taken(each, entry=False)]
         inner = self.block(function.body, APPEND)
         start = inputs_read(self.expressions.inputs) if function.context else []
-        names = [*self.passed_to(function), *(f"_p_{each.name}" for each in function.parameters)]
+        names = [*self.passed_to(), *(f"_p_{each.name}" for each in function.parameters)]
         body = [*start, *statements, *inner]
         return self.way.define(function.name, [*names, *function.slots], body, plain=function.plain)
 
@@ -92,7 +92,8 @@ class FunctionGenerator(LoopGenerator):
         statements: list[ast.stmt] = []
         if parameter.type == "*":
             return statements
-        value: ast.expr = ast.Call(ast.Attribute(load("_scope"), "get", LOAD), [name, load("_MISSING")], [])
+        given = ast.Call(ast.Attribute(load("_scope"), "get", LOAD), [name, load("_MISSING")], [])
+        value = self.expressions.computed(*self.expressions.twice(given))
         from_context = self.checked(parameter, self.expressions.awaited(value, tree.Name(0, 0, parameter.name)))
         if entry:
             statements.append(ast.Assign([store(variable)], from_context))
@@ -117,9 +118,9 @@ class FunctionGenerator(LoopGenerator):
             return call("_check", value, *check.args[1:])
         return ast.IfExp(ast.Compare(call("_type", first), [ast.Is()], [load(f"_{parameter.type}")]), again, check)
 
-    def passed_to(self, function: Function) -> list[str]:
+    def passed_to(self) -> list[str]:
         """Return what a function receives in addition to its parameters."""
-        return [*(["_nonce"] if self.state.nonces else []), *(["_scope"] if function.context else [])]
+        return [*(["_nonce"] if self.state.nonces else []), "_scope"]
 
     @staticmethod
     def when_missing(variable: str, value: ast.expr) -> ast.stmt:
@@ -140,7 +141,7 @@ class FunctionGenerator(LoopGenerator):
         arguments = {each.name: each for each in operation.given}
         self.state.called.setdefault(function.name, function)
         self.statements += [self.content(each) for each in operation.closures]
-        values: list[ast.expr] = [load(name) for name in self.passed_to(function)]
+        values: list[ast.expr] = [load(name) for name in self.passed_to()]
         values += [self.value_given(arguments.get(parameter.name)) for parameter in function.parameters]
         slots = [ast.keyword(name, load(name)) for name in function.slots]
         invoked = self.way.invoke(function.name, target, values, slots, plain=function.plain)

@@ -9,7 +9,7 @@ from untor.escape.accelerated import configure, program
 from untor.escape.kinds import is_absent, plain_types
 from untor.escape.reports import reports
 from untor.escape.truth import truth
-from untor.runtime import async_iteration, attributes, iteration, parameter_checks, places
+from untor.runtime import async_iteration, attributes, deferred, iteration, parameter_checks, places
 from untor.runtime.comparison import compare
 from untor.runtime.tracebacks import SourceLines, failed, replacement_for
 
@@ -30,6 +30,7 @@ _RUNTIME = {
     "_ahead_async": async_iteration.ahead_async,
     "_check": parameter_checks.check,
     "_compare": compare,
+    "_computed": deferred.computed_in,
     "_collected": async_iteration.collected,
     "_dot": attributes.dot,
     "_dot_data": attributes.dot_data,
@@ -56,7 +57,7 @@ _RUNTIME = {
     "_truth": truth,
     **{
         f"_{each.__name__}": each
-        for each in (Exception, bool, dict, enumerate, float, int, len, list, slice, str, type)
+        for each in (Exception, deferred.Deferred, bool, dict, enumerate, float, int, len, list, slice, str, type)
     },
 }
 """The same for every template."""
@@ -83,6 +84,8 @@ configure(
     reports=reports,
     only_data=attributes.only_data,
     collected=async_iteration.collected,
+    computed=deferred.computed,
+    deferred=deferred.Deferred,
 )
 
 

@@ -132,7 +132,7 @@ _REMEDIES = {
     kinds.BYTES: 'Decode it in the view: data.decode("utf-8").',
     kinds.FUNCTION: "Call it in the view, or use a filter: value | filter.",
     kinds.CLASS: "Pass on what the page needs of it.",
-    kinds.AWAITABLE: "Await it in the view and pass on the result.",
+    kinds.AWAITABLE: "Await it in the view, or render the page with render_async or page_async.",
     kinds.FRAME: "Print it with | table, or loop over its rows.",
     kinds.MAPPING: "Print one of its items, loop over it, or write it as data with | json.",
     kinds.ROW: "Print one of its columns, or write it as data with | json.",

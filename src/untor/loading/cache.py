@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from untor.diagnostics.source import Source
     from untor.runtime.compiled import Code
 
-_FORMAT = "untor 9"
+_FORMAT = "untor 10"
 
 
 class CodeCache:

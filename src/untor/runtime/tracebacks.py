@@ -271,7 +271,10 @@ def instead_of(error: Exception, location: Location | None, page: Source) -> Unt
         )
     if isinstance(error, RecursionError):
         return RenderError(Problem("recursion", source, start, end))
-    if not kind and (known := _explained(error)):
+    raising = _raising(error)
+    # What a function of the application computes, whose value is only read here, is not the template's.
+    is_read = bool(raising) and _is_read(source.text[start:end])
+    if not kind and not is_read and (known := _explained(error)):
         return RenderError(Problem("expression-failed", source, start, end, trouble=known[0], hint=known[1]))
     if kind == "call" and type(error) is TypeError and (wrong := _of_arguments(error)):
         return RenderError(Problem("call-failed", source, start, end, word=word, trouble=wrong))
@@ -281,7 +284,14 @@ def instead_of(error: Exception, location: Location | None, page: Source) -> Unt
         return RenderError(Problem("filter-failed", source, start, end, word=word, trouble=what))
     if kind == "call":
         return RenderError(Problem("call-failed", source, start, end, word=word, trouble=what))
-    return RenderError(Problem("expression-failed", source, start, end, trouble=f"{_raising(error)}{what}"))
+    return RenderError(Problem("expression-failed", source, start, end, trouble=f"{raising}{what}"))
+
+
+def _is_read(expression: str) -> bool:
+    """Return whether an expression only reads a value: a name, or attributes of one."""
+    from re import fullmatch  # noqa: PLC0415  only for an error
+
+    return fullmatch(r"[\w.?]+", expression) is not None
 
 
 def _raising(error: Exception) -> str:

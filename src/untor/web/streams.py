@@ -5,11 +5,27 @@ from __future__ import annotations
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from asyncio import Task
-    from collections.abc import AsyncGenerator, Awaitable, Callable, MutableMapping
+    from collections.abc import AsyncGenerator, AsyncIterable, Awaitable, Callable, MutableMapping
     from typing import Any
 
     Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
     Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
+
+
+async def while_connected(page: AsyncIterable[bytes], receive: Receive | None) -> AsyncGenerator[bytes]:
+    """Yield the chunks of a page until the client has gone, with a turn of other requests after each."""
+    gone = None if receive is None else _until_gone(receive)
+    chunks: Any = aiter(page)
+    try:
+        async for chunk in chunks:
+            yield chunk
+            await _turn()
+            if gone is not None and gone.done() and gone.exception() is None:
+                return
+    finally:
+        if gone is not None:
+            gone.cancel()
+        await chunks.aclose()
 
 
 async def send_stream(first: bytes, chunks: AsyncGenerator[bytes], receive: Receive, send: Send) -> None:
@@ -50,6 +66,8 @@ def _until_gone(receive: Receive) -> Task[None] | None:
 
 
 async def _turn() -> None:
-    import asyncio  # noqa: PLC0415  only for streams
+    import sys  # noqa: PLC0415  loaded by every Python already
 
-    await asyncio.sleep(0)
+    asyncio = sys.modules.get("asyncio")
+    if asyncio is not None and asyncio._get_running_loop() is not None:  # noqa: SLF001  the public one raises
+        await asyncio.sleep(0)

@@ -138,6 +138,8 @@ static int do_steps(Run *run)
             WAIT_HERE(slots + step[1], step[4], at)
             break;
         case NEED:
+            if (compute(run, slots + step[1]) < 0)
+                goto broken;
             if (step[2] >= 0 && slots[step[1]] == missing) {
                 raise_missing(run, step[2], step[3], VALUE(step[4]));
                 goto broken;
@@ -147,6 +149,8 @@ static int do_steps(Run *run)
             break;
         case INPUT: {
             PyObject **input = run->root->slots + step[2];
+            if (compute(run, input) < 0)
+                goto broken;
             if (step[3] >= 0 && *input == missing) {
                 raise_missing(run, step[3], OF_SCOPE, NULL);
                 goto broken;

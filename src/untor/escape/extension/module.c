@@ -5,7 +5,7 @@
 static const char *const NAMES[SLOW] = {
     "text", "attribute", "rcdata", "percent", "segment_url", "script_string", "json_string", "dot", "quoted", "truth", "each",
     "pairs", "item", "printed", "url_segment", "not_there", "only_data", "collected",
-    "compare", "is_absent", "reported"};
+    "compare", "is_absent", "reported", "computed"};
 
 static inline State *state_of(PyObject *module) { return (State *)PyModule_GetState(module); }
 
@@ -133,6 +133,10 @@ static PyObject *install(PyObject *module, PyObject *arguments)
         Py_XSETREF(state->missing, Py_NewRef(function));
         Py_RETURN_NONE;
     }
+    if (strcmp(name, "deferred") == 0) {
+        Py_XSETREF(state->deferred, Py_NewRef(function));
+        Py_RETURN_NONE;
+    }
     if (strcmp(name, "reports") == 0) {
         if (!PyList_CheckExact(function)) {
             PyErr_SetString(PyExc_TypeError, "reports is a list");
@@ -204,6 +208,7 @@ static int traverse(PyObject *module, visitproc visit, void *arg)
     Py_VISIT(state->plain);
     Py_VISIT(state->reports);
     Py_VISIT(state->missing);
+    Py_VISIT(state->deferred);
     Py_VISIT(state->program);
     Py_VISIT(state->run);
     return 0;
@@ -221,6 +226,7 @@ static int clear(PyObject *module)
     Py_CLEAR(state->plain);
     Py_CLEAR(state->reports);
     Py_CLEAR(state->missing);
+    Py_CLEAR(state->deferred);
     Py_CLEAR(state->program);
     Py_CLEAR(state->run);
     return 0;

@@ -40,7 +40,7 @@ static inline void PyErr_SetRaisedException(PyObject *error)
 #endif
 
 enum { TEXT, ATTRIBUTE, RCDATA, PERCENT, SEGMENT_URL, SCRIPT_STRING, JSON_STRING, DOT, QUOTED, TRUTH, EACH,
-       PAIRS, ITEM, PRINTED, URL_SEGMENT, NOT_THERE, ONLY_DATA, COLLECTED, COMPARED, IS_ABSENT, REPORTED, SLOW };
+       PAIRS, ITEM, PRINTED, URL_SEGMENT, NOT_THERE, ONLY_DATA, COLLECTED, COMPARED, IS_ABSENT, REPORTED, COMPUTED, SLOW };
 
 typedef struct {
     PyObject *slow[SLOW];  /* the functions in Python */
@@ -51,6 +51,7 @@ typedef struct {
     PyObject *plain;       /* the set of types whose values are never absent, and are tested and compared as Python has it */
     PyObject *reports;     /* a list of what functions have to say of the data of pages, which is still to be logged */
     PyObject *missing;     /* the value of what is not there */
+    PyObject *deferred;    /* the type of values that are computed when they are read */
     PyTypeObject *program; /* the types of program.c and run.c */
     PyTypeObject *run;
 } State;

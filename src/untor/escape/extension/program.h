@@ -113,6 +113,7 @@ typedef struct {
     PyObject *const *given;     /* values by name, where there is no dict of them */
     PyObject *given_names;
     PyObject *scope;
+    PyObject *computed;         /* the values of deferred ones, by these: a dict */
     PyObject **waiting[MOST_VALUES];  /* where what is awaited is put */
     int waits, again, awaited;  /* how many of them wait; whether the step is then done again; whether it now is */
 } Run;

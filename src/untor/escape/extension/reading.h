@@ -222,6 +222,19 @@ static int raise_missing(Run *run, int name, int how, PyObject *names)
     return -1;
 }
 
+/* Put the value of a slot there, if it is one that is computed when it is read: 0, or -1 with an exception. */
+static inline int compute(Run *run, PyObject **slot)
+{
+    State *state = run->program->state;
+    if ((PyObject *)Py_TYPE(*slot) != state->deferred)
+        return 0;
+    if (run->computed == NULL && (run->computed = PyDict_New()) == NULL)
+        return -1;
+    PyObject *deferred = Py_NewRef(*slot), *value = slowly(state, COMPUTED, deferred, run->computed, NULL);
+    Py_DECREF(deferred);
+    return put(slot, value);
+}
+
 /* The attribute of the page's nonce: a new reference; NULL with an exception. */
 static PyObject *nonce_of(Run *run)
 {

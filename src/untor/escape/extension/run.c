@@ -14,7 +14,7 @@ static int begin(Run *run, Program *program, PyObject *context)
     run->stack = run->first;
     run->depth = 0;
     run->room = FIRST_ACTIVATIONS;
-    run->collected = run->scope = run->values = run->given_names = NULL;
+    run->collected = run->scope = run->computed = run->values = run->given_names = NULL;
     run->given = NULL;
     run->waits = run->again = run->awaited = 0;
     run->context = context;
@@ -42,6 +42,7 @@ static void end(Run *run)
     Py_CLEAR(run->page.buffer);
     Py_CLEAR(run->collected);
     Py_CLEAR(run->scope);
+    Py_CLEAR(run->computed);
 }
 
 /* --- values ---------------------------------------------------------------------------------------------------------- */
@@ -238,6 +239,7 @@ static int rendering_traverse(Rendering *self, visitproc visit, void *arg)
     Py_VISIT(run->context);
     Py_VISIT(run->values);
     Py_VISIT(run->scope);
+    Py_VISIT(run->computed);
     Py_VISIT(run->collected);
     for (int i = 0; i <= run->depth; i++) {
         const Environment *environment = i == run->depth ? run->environment : run->stack[i].environment;
