@@ -154,7 +154,10 @@ def test_links_of_a_router() -> None:
         with pytest.raises(RenderError):
             odd.render(x=value)
     engine = Engine(links=app)
-    for call, said in [('link("vesel", id=3)', 'Did you mean "vessel"?'), ('link("vessel", i=3)', "It was given i.")]:
+    for call, said in [
+        ('link("vesel", id=3)', 'Did you mean "vessel"?'),
+        ('link("vessel", i=3)', "It takes id, and was given i."),
+    ]:
         with pytest.raises(RenderError, match="the router has no") as found:
             engine.compile(f"{{= {call} =}}").render()
         assert found.value.message.endswith(said)

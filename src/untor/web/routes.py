@@ -4,15 +4,19 @@ from __future__ import annotations
 
 import re
 from typing import Any, Protocol
+from urllib.parse import unquote
 
 from untor.diagnostics.problem import suggestion
 from untor.escape import NotPrintable, printed
 from untor.escape.url import percent, percent_quickly
 from untor.runtime.filter_error import FilterProblem
+from untor.web.routers import reader_of
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Callable, Collection, Mapping
+    from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+
+    from untor.web.routers import NamedRoute
 
 
 class Router(Protocol):
@@ -24,6 +28,7 @@ class Router(Protocol):
 
 Router.__module__ = "untor"
 
+_KEPT = frozenset({"%2F", "%25"})
 _NO_SEGMENTS = frozenset({"", ".", ".."})
 _FIELD = re.compile(r"\{([^{}]*)\}")
 
@@ -31,8 +36,11 @@ _FIELD = re.compile(r"\{([^{}]*)\}")
 class Links:
     """A table of named routes, ``{"vessel": "/vessels/{id}"}``, or the application's own router.
 
-    A router has a method ``url_path_for(name, **parameters)``, or is a function that is called in that way; it is given
-    text percent-encoded, since it only puts it into the path. Raises ``ValueError`` for a path that cannot be.
+    A router is an application or a router of aiohttp or Falcon, or has a method ``url_path_for(name, **parameters)``,
+    as those of Starlette and FastAPI, or is a function that is called in that way.
+
+    Parameters are percent-encoded here, once, as path segments: a method or a function receives them encoded and only
+    puts them into the path. Raises ``ValueError`` for a path that cannot be.
     """
 
     def __init__(self, links: Mapping[str, str] | Router | Callable[..., object]) -> None:
@@ -41,8 +49,12 @@ class Links:
         self._owner = links
         self._fields: dict[str, list[tuple[int, str]]] = {}
         """The parameters of each route, with their places among its pieces."""
+        self._routes: dict[str, NamedRoute] = {}
         method = getattr(links, "url_path_for", None)
-        if callable(method):
+        self._read = None if callable(method) else reader_of(links)
+        if self._read is not None:
+            pass  # its routes are read when they are there
+        elif callable(method):
             self._router = method
         elif callable(links):
             self._router = links
@@ -58,6 +70,8 @@ class Links:
 
         Raises ``FilterProblem`` for a name or a parameter that the route does not have, or one that cannot be there.
         """
+        if self._read is not None:
+            return self._read_link(name, parameters)
         if self.table is None:
             return self._routed(name, parameters)
         fields = self._fields.get(name)
@@ -76,19 +90,24 @@ class Links:
 
     def trouble(self, name: object, parameters: Collection[str]) -> str:
         """Say why there is no link of this name with these parameters; empty when there is, or only a router knows."""
-        if self.table is None:
-            return ""
-        if not isinstance(name, str) or name not in self.table:
-            near = suggestion(str(name), self.table, f"Routes are {', '.join(self.table)}.")
-            return f'there is no route "{name}". {near}'
-        wanted = self.table[name][1::2]
-        takes = f'The route "{name}" takes {", ".join(wanted)}.' if wanted else f'The route "{name}" takes nothing.'
-        for parameter in parameters:
-            if parameter not in wanted:
-                near = suggestion(parameter, wanted, takes)
-                return f'the route "{name}" has no parameter "{parameter}". {near}'
-        missing = [parameter for parameter in wanted if parameter not in parameters]
-        return f"{', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing. {takes}" if missing else ""
+        return "" if self.table is None else _trouble(self.table, name, parameters)
+
+    def _read_link(self, name: str, parameters: Mapping[str, object]) -> str:
+        """Return the path of a route of an application whose routes are read."""
+        assert self._read is not None  # noqa: S101  called where it is there
+        if name not in self._routes:
+            self._routes = self._read()
+        if trouble := _trouble({each: route.pieces for each, route in self._routes.items()}, name, parameters):
+            raise FilterProblem(trouble)
+        route = self._routes[name]
+        path = route.pieces.copy()
+        for place in range(1, len(path), 2):
+            field = path[place]
+            path[place] = (_encoded if field in route.several else _segments)(field, parameters[field])
+        link = "".join(path)
+        if route.pattern is not None and not route.pattern.fullmatch(_as_matched(link)):
+            raise FilterProblem(f'the route "{name}" does not match {link}, which these parameters make.')
+        return link
 
     def _routed(self, name: str, parameters: Mapping[str, object]) -> str:
         assert self._router is not None  # noqa: S101  there is a table otherwise
@@ -98,12 +117,44 @@ class Links:
         try:
             return str(self._router(name, **given))
         except Exception as error:
-            names = [
-                route.name for route in getattr(self._owner, "routes", ()) if isinstance(getattr(route, "name", 0), str)
-            ]
-            near = suggestion(name, names) if name not in names else f"It was given {', '.join(given) or 'nothing'}."
+            names = dict(_named(getattr(self._owner, "routes", ())))
+            if name in names:
+                near = f"It takes {', '.join(names[name]) or 'nothing'}, and was given {', '.join(given) or 'nothing'}."
+            else:
+                near = suggestion(name, names)
             what = f'the router has no "{name}" with these parameters.' if names else f"{type(error).__name__}: {error}"
             raise FilterProblem(f"{what} {near}".rstrip()) from error
+
+
+def _as_matched(path: str) -> str:
+    """Return a path as a router compares it: decoded, except for an encoded ``/`` or ``%``."""
+    return "".join(part if part in _KEPT else unquote(part) for part in re.split("(%2F|%25)", path))
+
+
+def _named(routes: Iterable[Any], before: str = "") -> Iterator[tuple[str, Collection[str]]]:
+    """Yield the names of routes that have one, with their parameters; routes that are mounted are named after that."""
+    for route in routes:
+        own = getattr(route, "name", None)
+        inner = getattr(route, "routes", None)
+        if inner:
+            yield from _named(inner, f"{before}{own}:" if own else before)
+        elif isinstance(own, str):
+            yield before + own, getattr(route, "param_convertors", ())
+
+
+def _trouble(table: Mapping[str, list[str]], name: object, parameters: Collection[str]) -> str:
+    """Say why there is no link of this name with these parameters; empty when there is."""
+    if not isinstance(name, str) or name not in table:
+        near = suggestion(str(name), table, f"Routes are {', '.join(table)}." if table else "No route has a name.")
+        return f'there is no route "{name}". {near}'
+    wanted = table[name][1::2]
+    takes = f'The route "{name}" takes {", ".join(wanted)}.' if wanted else f'The route "{name}" takes nothing.'
+    for parameter in parameters:
+        if parameter not in wanted:
+            near = suggestion(parameter, wanted, takes)
+            return f'the route "{name}" has no parameter "{parameter}". {near}'
+    missing = [parameter for parameter in wanted if parameter not in parameters]
+    return f"{', '.join(missing)} {'is' if len(missing) == 1 else 'are'} missing. {takes}" if missing else ""
 
 
 def _pieces(name: str, path: str) -> list[str]:
