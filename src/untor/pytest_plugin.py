@@ -17,7 +17,15 @@ if TYPE_CHECKING:
 def pytest_addoption(parser: pytest.Parser) -> None:
     """Add the options."""
     group = parser.getgroup("untor", "templates of Untor")
-    group.addoption("--untor", metavar="FOLDER", action="append", default=[], help="check the templates of a folder")
+    group.addoption(
+        "--untor",
+        metavar="FOLDER",
+        action="append",
+        nargs="?",
+        const="",
+        default=[],
+        help="check the templates of a folder; without one, those of [tool.untor] in pyproject.toml, or of templates",
+    )
     group.addoption("--untor-engine", metavar="MODULE:NAME", default="", help="check the templates of a site's engine")
 
 
@@ -26,10 +34,11 @@ def pytest_collection_modifyitems(session: pytest.Session, items: list[pytest.It
     """Add a test for each template, after the tests that there are."""
     options = session.config.option
     if options.untor or options.untor_engine:
-        items += [TemplateItem.from_parent(session, name=name, found=found) for name, found in _templates(options)]
+        found_in = _templates(options, session.config.rootpath)
+        items += [TemplateItem.from_parent(session, name=name, found=found) for name, found in found_in]
 
 
-def _templates(options: Any) -> Iterator[tuple[str, list[Finding]]]:
+def _templates(options: Any, root: Path) -> Iterator[tuple[str, list[Finding]]]:
     import click  # noqa: PLC0415  loaded when templates are checked
 
     from untor.check.checker import CheckOptions, check  # noqa: PLC0415
@@ -38,8 +47,13 @@ def _templates(options: Any) -> Iterator[tuple[str, list[Finding]]]:
     from untor.engine.engine import Engine  # noqa: PLC0415
 
     try:
-        configured = settings()
-        engine = engine_named(options.untor_engine) if options.untor_engine else Engine(options.untor, reload=True)
+        configured = settings(root)
+        given = [folder for folder in options.untor if folder]
+        named = options.untor_engine or ("" if given else configured.engine)
+        if named:
+            engine = engine_named(named, None if options.untor_engine else configured.folder)
+        else:
+            engine = Engine(given or configured.folders or [str(root / "templates")], reload=True)
     except click.ClickException as error:
         raise pytest.UsageError(error.format_message()) from error
     wanted = CheckOptions(configured.accept, configured.also, configured.most_trusted, engine.policy)

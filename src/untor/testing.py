@@ -1,4 +1,4 @@
-"""Helpers for a site's own tests; they need ``pip install 'untor[probe]'``."""
+"""Helpers for a site's own tests; they need ``pip install "untor[probe]"``."""
 
 from __future__ import annotations
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import inspect
 import json
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -11,6 +13,7 @@ from pathlib import Path
 import pytest
 
 from untor import __version__
+from untor.cli.main import main
 
 BOARD = "<p>{= day | date =}: <! for call in calls !>{= call.name =} <! end !></p>"
 DATA = {"day": "2031-05-17", "calls": [{"name": "Sea <Holly>"}]}
@@ -167,12 +170,110 @@ def test_problem(site: Path, arguments: list[str], status: int, message: str) ->
     assert "Traceback" not in errors
 
 
-def test_help(tmp_path: Path) -> None:
+@pytest.mark.parametrize("name", main.commands)
+def test_help(name: str) -> None:
+    """The help of a command has examples, its exit statuses and the options of all, and a summary that fits."""
+    command = main.commands[name]
+    assert len(command.get_short_help_str(100)) <= 50
+    assert command.help is not None
+    text = inspect.cleandoc(command.help)
+    assert f"\n\x08\nuntor {name}" in text
+    assert "\n\nExit status: 0 " in text
+    options = {option for parameter in command.params for option in parameter.opts}
+    assert {"-q", "--quiet"} <= options
+    if name not in {"demo", "start"}:
+        assert {"--folder", "--engine"} <= options
+
+
+def test_help_as_it_is_shown(tmp_path: Path) -> None:
     """The help of a command shows how it is called, a line each."""
     status, output, _ = untor("render", "--help", folder=tmp_path)
     assert status == 0
     assert "\n  untor render arrivals --data arrivals.json\n  untor render templates/vessel.html " in output
     assert untor("--version", folder=tmp_path)[1] == f"untor {__version__}\n"
+
+
+@pytest.mark.parametrize(
+    ("arguments", "loud", "quiet"),
+    [
+        (["check"], "1 template checked: nothing is wrong.\n", ""),
+        (["check", "--folder", "wrong"], "1 template checked: 1 error and 0 warnings", "wrong/a.html:1:"),
+        (["explain", "board"], "board.html prints 2 values.", "call.name"),
+        (["probe", "board", "--data", "board.json"], "The structure stays the same.\n", ""),
+        (["start", "new"], "untor serve new\n", ""),
+        (["render", "board", "--data", "board.json"], PAGE, PAGE),
+    ],
+)
+def test_quiet(site: Path, arguments: list[str], loud: str, quiet: str) -> None:
+    """With -q, results and errors are all that is printed; the exit status is the same."""
+    (site / "wrong").mkdir()
+    (site / "wrong/a.html").write_text("{= x", "utf-8")
+    status, output, _ = untor(*arguments, folder=site)
+    assert loud in output
+    shutil.rmtree(site / "new", ignore_errors=True)
+    assert untor(*arguments, "-q", folder=site)[0] == status
+    shutil.rmtree(site / "new", ignore_errors=True)
+    output = untor(*arguments, "--quiet", folder=site)[1]
+    assert (output == "", quiet in output) == (quiet == "", True)
+    assert loud not in output or loud == quiet
+
+
+@pytest.mark.parametrize(
+    "environment",
+    [{"LC_ALL": "C", "PYTHONCOERCECLOCALE": "0", "PYTHONUTF8": "0"}, {"COLUMNS": "40"}, {"HOME": ""}],
+    ids=str,
+)
+def test_odd_surroundings(site: Path, environment: dict[str, str]) -> None:
+    """Without a locale, without a home, in a narrow window: no traceback, and the page is the same."""
+    (site / "templates/é.html").write_text("<p>é{= x =}</p>", "utf-8")
+    surroundings = {"PATH": os.environ["PATH"], **environment}
+    commands = [["explain", "é"], ["check"], ["check", "--help"], ["probe", "é", "--set", "x=ü"], ["render", "é"]]
+    for arguments in [*commands, ["render", "é", "--set", "x=ü"]]:
+        command = [sys.executable, "-m", "untor", *arguments]
+        done = subprocess.run(command, cwd=site, env=surroundings, capture_output=True, check=False)
+        assert b"Traceback" not in done.stderr
+        assert done.returncode == (arguments == ["render", "é"])
+    assert done.stdout.decode() == "<p>éü</p>"
+
+
+def test_closed_pipes(site: Path) -> None:
+    """Somebody who has read enough ends the command."""
+    (site / "templates/long.html").write_text("".join(f"<p>{{= x{n} =}}" for n in range(3000)), "utf-8")
+    command = [sys.executable, "-m", "untor", "explain", "long"]
+    with subprocess.Popen(command, cwd=site, stdout=subprocess.PIPE, stderr=subprocess.PIPE) as process:
+        assert process.stdout is not None
+        assert process.stderr is not None
+        process.stdout.read(10)
+        process.stdout.close()
+        assert process.stderr.read() == b""
+
+
+def test_completion(site: Path) -> None:
+    """A shell completes commands, names of templates and files."""
+
+    def completed(*words: str) -> list[str]:
+        given = {"_UNTOR_COMPLETE": "bash_complete", "COMP_WORDS": " ".join(words), "COMP_CWORD": str(len(words) - 1)}
+        command = [Path(sys.executable).with_name("untor")]
+        done = subprocess.run(
+            command, cwd=site, env={**os.environ, **given}, capture_output=True, text=True, check=False
+        )
+        return done.stdout.split()
+
+    assert completed("untor", "ch") == ["plain,check"]
+    assert completed("untor", "render", "bo") == ["plain,board", "file,bo"]
+    assert completed("untor", "render", "board", "-o", "x") == ["file,x"]
+
+
+def test_an_engine_of_a_project_above(site: Path) -> None:
+    """The engine in a pyproject.toml is imported from its folder, wherever in the project one is."""
+    (site / "pyproject.toml").write_text('[tool.untor]\nengine = "harbour_views:pages"\n', "utf-8")
+    views = "from pathlib import Path\nfrom untor import Engine\n"
+    views += "pages = Engine(Path(__file__).parent / 'templates', globals={'port': 'Port Ellery'})\n"
+    (site / "harbour_views.py").write_text(views, "utf-8")
+    (site / "templates/port.html").write_text("{= port =}", "utf-8")
+    (site / "deeper").mkdir()
+    assert untor("render", "port", folder=site / "deeper") == (0, "Port Ellery", "")
+    assert untor("check", "-q", folder=site / "deeper") == (0, "", "")
 
 
 @pytest.mark.parametrize(

@@ -238,7 +238,7 @@ def test_start(tmp_path: Path) -> None:
     """The site to begin from renders, checks clean, passes its own test and answers; what is there is left alone."""
     status, output, errors = untor("start", "site", folder=tmp_path)
     assert (status, errors) == (0, "")
-    assert output.endswith("Look at it:  cd site && untor serve\n")
+    assert output.endswith("Look at it:  untor serve site\n")
     folder = tmp_path / "site"
     assert untor("check", folder=folder) == (0, "3 templates checked: nothing is wrong.\n", "")
     tested = subprocess.run(

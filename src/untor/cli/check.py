@@ -10,6 +10,7 @@ import click
 
 from untor.check.checker import CheckOptions, check
 from untor.check.suppressions import ACCEPTABLE, why_not
+from untor.cli.common import PageName, is_quiet, quiet_option, site_options
 from untor.cli.progress import progress
 from untor.cli.pyproject import settings
 from untor.cli.ranges import Whole
@@ -19,7 +20,7 @@ from untor.diagnostics.rules import RULES
 from untor.engine.engine import Engine
 from untor.errors import UntorError
 from untor.report import FORMATS
-from untor.report.as_text import trusted_list
+from untor.report.as_text import findings, trusted_list
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -27,8 +28,8 @@ if TYPE_CHECKING:
     from typing import Any
 
 
-@click.command("check")
-@click.argument("paths", metavar="[PATH]...", nargs=-1)
+@click.command("check", short_help="Report what is wrong or risky in templates.")
+@click.argument("paths", metavar="[PATH]...", nargs=-1, type=PageName())
 @click.option(
     "--format",
     "shape",
@@ -40,8 +41,8 @@ if TYPE_CHECKING:
 @click.option("--most-trusted", type=Whole(0), metavar="N", help="The most values that may be printed as trusted.")
 @click.option("--trusted", "lists", is_flag=True, help="Also list the values printed as trusted, each with its reason.")
 @click.option("--about", metavar="CODE", help="Explain the code of a finding or an error, with an example.")
-@click.option("--engine", metavar="MODULE:NAME", help="The site's engine, with its filters and helpers.")
-@click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. Can be repeated.")
+@site_options
+@quiet_option
 def command(
     *,
     paths: tuple[str, ...],
@@ -55,13 +56,13 @@ def command(
 ) -> None:
     """Check all templates, or those at each PATH: a file, a folder or a template name.
 
-    Exit status: 0 no findings, 1 findings, 2 usage or configuration error.
-
     \b
     untor check
     untor check templates/arrivals.html --also csp-script --also csp-handler
     untor check --about place-refused
     untor check --format sarif > untor.sarif
+
+    Exit status: 0 no findings, 1 findings, 2 usage error, or something was not found.
     """  # noqa: D301  click reads the backspace as "keep these lines"
     if about is not None:
         click.echo(_about(about), nl=False)
@@ -77,7 +78,7 @@ def command(
         if rule not in ACCEPTABLE:
             raise click.UsageError(f'There is no rule "{rule}". {why_not(rule)}')
     try:
-        site, only = _chosen(paths, folders, named)
+        site, only = _chosen(paths, folders, named, None if engine else configured.folder)
         with progress("Checking pages") as report:
             check_options = replace(check_options, policy=site.policy)
             checked = check(site.compiler, check_options, only=only, progress=report)
@@ -87,7 +88,7 @@ def command(
     if not checked.templates:
         looked = ", ".join(folder for _, folder in site.compiler.loader.entries)
         raise click.UsageError(f"There are no templates in {looked}.")
-    text = FORMATS[shape](checked)
+    text = findings(checked) if shape == "text" and is_quiet() else FORMATS[shape](checked)
     if lists and shape == "text":
         text = f"{trusted_list(checked)}\n{text}"
     _show(text, coloured=shape == "text")
@@ -117,10 +118,12 @@ def _acceptable(accepted: dict[str, Any], where: str = "[tool.untor.accept]") ->
     return accepted
 
 
-def _chosen(paths: tuple[str, ...], folders: tuple[str, ...], named: str) -> tuple[Engine, set[str] | None]:
+def _chosen(
+    paths: tuple[str, ...], folders: tuple[str, ...], named: str, project: Path | None
+) -> tuple[Engine, set[str] | None]:
     """Return the engine and the names of the templates to check, ``None`` for all."""
     if named:
-        site = engine_named(named)
+        site = engine_named(named, project)
     else:
         known = folders_of(folders)
         alone = Path(paths[0]) if len(paths) == 1 else None

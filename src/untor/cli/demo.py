@@ -8,6 +8,7 @@ from pathlib import Path
 
 import click
 
+from untor.cli.common import is_quiet, notice, quiet_option
 from untor.cli.serve import address_options, warn_of_others
 
 TYPE_CHECKING = False
@@ -17,15 +18,23 @@ if TYPE_CHECKING:
     from untor.demo.visit import Visit
 
 
-@click.command()
+@click.command(short_help="Serve the demo site, Port Ellery.")
 @click.option("--check", is_flag=True, help="Request every page once, print the results, and exit.")
 @address_options
+@quiet_option
 def demo(*, check: bool, host: str, port: int) -> None:
     """Serve the demo: Port Ellery, an invented harbour with an arrivals board, a map, a tide chart and invoices.
 
     The names of vessels and the messages on the notice board are full of attempts to break the pages; add your own.
     All data is in an SQLite database that is created afresh on each start.
-    """
+
+    \b
+    untor demo
+    untor demo --port 0
+    untor demo --check
+
+    Exit status: 0 stopped, 1 a page failed in --check, 2 it could not be started.
+    """  # noqa: D301  click reads the backspace as "keep these lines"
     from rich.console import Console  # noqa: PLC0415  loaded only for what prints with it
 
     from untor.serve.server import CannotServe, address_of, bound, guarded, run  # noqa: PLC0415
@@ -45,7 +54,7 @@ def demo(*, check: bool, host: str, port: int) -> None:
         except CannotServe as error:
             click.echo(f"untor: {error}", err=True)
             sys.exit(2)
-        click.echo(f"Port Ellery is at {address_of(listening, host)} (Ctrl-C stops it)")
+        notice(f"Port Ellery is at {address_of(listening, host)} (Ctrl-C stops it)")
         warn_of_others(host)
         run(guarded(site.app, host, {}), listening)
 
@@ -64,5 +73,6 @@ def _check(console: Console, site: object) -> int:
         table.add_row(f"{each.method} {each.path}", str(each.status), f"{each.length:,}", each.trouble or "ok")
     console.print(table)
     failed = sum(bool(each.trouble) for each in visits)
-    console.print(f"\n{len(visits)} pages, {failed} failed. Browse them with: untor demo", soft_wrap=True)
+    if not is_quiet():
+        console.print(f"\n{len(visits)} pages, {failed} failed. Browse them with: untor demo", soft_wrap=True)
     return 1 if failed else 0

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 
+from untor.cli.common import PageName, is_quiet, quiet_option, site_options
 from untor.cli.page_values import DataOptions, context_of, data_options, values_explained
 from untor.cli.render import checked_output, write_whole
 from untor.cli.templates import engine_and_page
@@ -35,10 +36,14 @@ _STYLES = {
 }
 
 
-@click.command("explain")
-@click.argument("page")
+@click.command("explain", short_help="Show each value's context and its escaping.")
+@click.argument("page", type=PageName())
 @click.option(
-    "--html", "output", metavar="FILE", help="Write the templates as an HTML page, each value coloured by its context."
+    "--html",
+    "output",
+    metavar="FILE",
+    type=click.Path(),
+    help="Write the templates as an HTML page, each value coloured by its context.",
 )
 @click.option(
     "--outline", is_flag=True, help="Show the elements that the page makes as a tree, with its steps and values."
@@ -46,8 +51,8 @@ _STYLES = {
 @click.option("--code", is_flag=True, help="Show the Python code the page compiles to.")
 @click.option("--expression", metavar="EXPRESSION", help="Show what this value becomes at each step. Needs --data.")
 @data_options
-@click.option("--engine", metavar="MODULE:NAME", help="The site's engine, with its filters and helpers.")
-@click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. Can be repeated.")
+@site_options
+@quiet_option
 def command(
     *,
     page: str,
@@ -68,6 +73,8 @@ def command(
     untor explain arrivals --outline
     untor explain arrivals --html arrivals-explained.html
     untor explain arrivals --expression 'calls[0].vessel.name' --data arrivals.json
+
+    Exit status: 0 explained, 1 the page or its data has an error, 2 usage error, or something was not found.
     """  # noqa: D301  click reads the backspace as "keep these lines"
     from rich.console import Console  # noqa: PLC0415  loaded only for what prints with it
 
@@ -135,7 +142,8 @@ def _print_values(console: Console, page: str, values: list[PrintedValue]) -> No
             table.add_row(f"{placement.line}:{placement.column}", placement.expression, place, "\n".join(value.done))
     if values:
         console.print(table)
-    console.print(f"{page} prints {counted(len(values), 'value')}.")
+    if not is_quiet():
+        console.print(f"{page} prints {counted(len(values), 'value')}.")
 
 
 def _print_journeys(console: Console, steps: list[Step], found: list[Journey]) -> None:

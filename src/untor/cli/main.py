@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import io
 import logging
+import signal
 import sys
+import threading
+from contextlib import contextmanager
 
 import click
 
@@ -13,6 +17,10 @@ from untor.cli.demo import demo
 from untor.cli.render import render
 from untor.errors import TemplateMissing, UntorError
 
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
 
 class CommandGroup(click.Group):
     """A group of commands that report a problem instead of a traceback, and suggest the command that was meant."""
@@ -20,8 +28,13 @@ class CommandGroup(click.Group):
     def invoke(self, ctx: click.Context) -> object:
         """Run a command; a problem of a template, its data or a file is printed on standard error, with a status."""
         logging.basicConfig(format="untor: %(message)s")
+        for stream in (sys.stdout, sys.stderr):
+            if isinstance(stream, io.TextIOWrapper):
+                # What a terminal cannot show is no reason to stop.
+                stream.reconfigure(errors="backslashreplace")
         try:
-            return super().invoke(ctx)
+            with _ends_when_terminated():
+                return super().invoke(ctx)
         except UntorError as error:
             click.echo(f"untor: {error}", err=True)
             # The page itself was not found; a page that uses a missing template cannot be rendered.
@@ -32,6 +45,23 @@ class CommandGroup(click.Group):
             what = f"{error.filename}: " if error.filename else ""
             click.echo(f"untor: {what}{(error.strerror or str(error)).lower()}", err=True)
             sys.exit(1)
+
+
+@contextmanager
+def _ends_when_terminated() -> Iterator[None]:
+    """End as by Ctrl-C when the process is asked to end, so that temporary files are removed."""
+    if threading.current_thread() is not threading.main_thread():
+        yield
+        return
+
+    def end(number: int, _frame: object) -> None:
+        sys.exit(128 + number)
+
+    before = signal.signal(signal.SIGTERM, end)
+    try:
+        yield
+    finally:
+        signal.signal(signal.SIGTERM, before)
 
 
 @click.group(cls=CommandGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})

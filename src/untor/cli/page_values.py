@@ -46,6 +46,7 @@ def data_options(command: Command) -> Command:
             "files",
             multiple=True,
             metavar="[NAME=]FILE",
+            type=click.Path(allow_dash=True),
             help="A file with the page's values: JSON, TOML, YAML, CSV, TSV, XML or SQLite; - reads JSON from standard "
             "input. Can be repeated.",
         ),
@@ -105,7 +106,8 @@ def context_of(given: DataOptions) -> dict[str, object]:
     if queries and not set(queries) <= context.keys():
         raise click.BadParameter("a query needs an SQLite file: --data harbour.sqlite.", param_hint="--query")
     for setting in given.settings:
-        _assign(context, setting)
+        # Without a locale, Python keeps bytes beyond ASCII apart.
+        _assign(context, setting.encode("utf-8", "surrogateescape").decode("utf-8", "replace"))
     return context
 
 

@@ -6,6 +6,7 @@ import sys
 
 import click
 
+from untor.cli.common import PageName, notice, quiet_option, site_options
 from untor.cli.page_values import DataOptions, context_of, data_options
 from untor.cli.progress import progress
 from untor.cli.templates import engine_and_page
@@ -17,22 +18,22 @@ if TYPE_CHECKING:
     from untor.probe.prober import Probed
 
 
-@click.command("probe")
-@click.argument("page")
+@click.command("probe", short_help="Try hostile values and compare the structure.")
+@click.argument("page", type=PageName())
 @data_options
-@click.option("--engine", metavar="MODULE:NAME", help="The site's engine, with its filters and helpers.")
-@click.option("--folder", "folders", multiple=True, metavar="FOLDER", help="A folder of templates. Can be repeated.")
+@site_options
+@quiet_option
 def command(*, page: str, given: DataOptions, engine: str | None, folders: tuple[str, ...]) -> None:
     """Render PAGE with hostile values and check that the parsed structure stays the same.
 
     The values of its data are replaced one at a time, then all together. Elements, attributes, script tokens, the
     schemes and origins of URLs, and style declarations must not change.
 
-    Exit status: 0 nothing changed, 1 something changed, 2 usage or configuration error, or PAGE has an error.
-
     \b
     untor probe arrivals --data arrivals.json
     untor probe arrivals --data arrivals.json --engine site.views:pages
+
+    Exit status: 0 nothing changed, 1 something changed, 2 usage error, or the page or its data has an error.
     """  # noqa: D301  click reads the backspace as "keep these lines"
     from untor.probe.prober import probe  # noqa: PLC0415  reads pages with the extra's packages
     from untor.probe.structure import StructureMissing  # noqa: PLC0415
@@ -46,7 +47,7 @@ def command(*, page: str, given: DataOptions, engine: str | None, folders: tuple
         sys.exit(2)
     for change in probed.changes:
         click.echo(f"{change}\n")
-    click.echo(summary(probed))
+    notice(summary(probed))
     sys.exit(1 if probed.changes else 0)
 
 

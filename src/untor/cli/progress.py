@@ -6,6 +6,8 @@ import sys
 from contextlib import contextmanager
 from time import monotonic
 
+from untor.cli.common import is_quiet
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
@@ -18,7 +20,7 @@ _SECONDS = 0.1
 @contextmanager
 def progress(what: str) -> Iterator[Callable[[int, int], None] | None]:
     """Give a function that takes how many are done and of how many; ``None`` where nobody would see it."""
-    if not sys.stderr.isatty():
+    if is_quiet() or not sys.stderr.isatty():
         yield None
         return
     from rich.console import Console  # noqa: PLC0415  only for what prints with it

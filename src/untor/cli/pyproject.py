@@ -30,6 +30,11 @@ class ProjectSettings:
     accept: dict[str, Any] = field(default_factory=dict)
     most_trusted: int | None = None
 
+    @property
+    def folder(self) -> Path | None:
+        """The folder of the project, where Python looks for the engine's module."""
+        return None if self.file is None else self.file.parent
+
 
 _SHAPES: dict[str, tuple[type | tuple[type, ...], str]] = {
     "folders": ((str, list), 'a list, like ["templates"]'),
@@ -40,9 +45,13 @@ _SHAPES: dict[str, tuple[type | tuple[type, ...], str]] = {
 }
 
 
-def settings() -> ProjectSettings:
-    """Read the nearest settings, from the current folder up. Raises ``click.UsageError`` for what cannot be read."""
-    for folder in (Path.cwd(), *Path.cwd().parents):
+def settings(start: Path | None = None) -> ProjectSettings:
+    """Read the nearest settings, from a folder up, by default from the current one.
+
+    Raises ``click.UsageError`` for what cannot be read.
+    """
+    first = (start or Path()).resolve()
+    for folder in (first, *first.parents):
         file = folder / "pyproject.toml"
         if file.is_file():
             return _read(file)

@@ -9,22 +9,19 @@ from pathlib import Path
 
 import click
 
+from untor.cli.common import PageName, quiet_option, site_options
 from untor.cli.page_values import DataOptions, context_of, data_options, values_explained
 from untor.cli.templates import engine_and_page
 
 
-@click.command()
-@click.argument("page")
+@click.command(short_help="Render a page from a template and data.")
+@click.argument("page", type=PageName())
 @data_options
+@site_options
 @click.option(
-    "--folder",
-    "folders",
-    multiple=True,
-    metavar="FOLDER",
-    help="A folder of templates. Can be repeated; the first one with the page wins.",
+    "-o", "--output", metavar="FILE", type=click.Path(), help="Write the page to FILE instead of standard output."
 )
-@click.option("--engine", metavar="MODULE:NAME", help="The site's engine, with its filters and helpers.")
-@click.option("-o", "--output", metavar="FILE", help="Write the page to FILE instead of standard output.")
+@quiet_option
 def render(
     *,
     page: str,
@@ -39,6 +36,8 @@ def render(
     untor render arrivals --data arrivals.json
     untor render templates/vessel.html --data vessel=vessel.json -o vessel.html
     untor render mail/welcome.txt --set name=Runa --set year=2031
+
+    Exit status: 0 rendered, 1 the page or its data has an error, 2 usage error, or something was not found.
     """  # noqa: D301  click reads the backspace as "keep these lines"
     checked_output(output)
     site, template = engine_and_page(page, folders, engine)

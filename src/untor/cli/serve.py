@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 
+from untor.cli.common import notice, quiet_option, site_options
 from untor.cli.page_values import DataOptions, context_of, data_options
 from untor.cli.pyproject import settings
 from untor.cli.ranges import Whole
@@ -20,10 +21,11 @@ if TYPE_CHECKING:
 
 def address_options(command: Callable[..., None]) -> Callable[..., None]:
     """Give a command the options that say where it serves."""
-    host = click.option("--host", default="127.0.0.1", show_default=True, help="Address to bind to.")
+    host = click.option("--host", default="127.0.0.1", metavar="HOST", show_default=True, help="Address to bind to.")
     port = click.option(
         "--port",
         default=8031,
+        metavar="PORT",
         show_default=True,
         type=Whole(0, 65535),
         help="Port to bind to; 0 for any free port.",
@@ -31,29 +33,35 @@ def address_options(command: Callable[..., None]) -> Callable[..., None]:
     return host(port(command))
 
 
-@click.command("serve")
+@click.command("serve", short_help="Preview templates in a browser.")
 @click.argument("folder", default=".", type=click.Path(path_type=Path))
 @data_options
-@click.option("--engine", metavar="MODULE:NAME", help="The site's engine, with its filters and helpers.")
+@site_options
 @address_options
-def command(*, folder: Path, given: DataOptions, engine: str | None, host: str, port: int) -> None:
+@quiet_option
+def command(
+    *, folder: Path, given: DataOptions, folders: tuple[str, ...], engine: str | None, host: str, port: int
+) -> None:
     """Preview the templates in FOLDER in a browser, with data from the files next to them.
 
-    FOLDER holds templates, or a folder "templates"; its folder "static" is served under /static. The values for
-    arrivals.html come from arrivals.json next to it, and from the options below. The browser reloads when a template,
-    its data or a static file changes. An error is shown as a page until it is fixed.
+    FOLDER is the folder of a site: with an engine in [tool.untor] of its pyproject.toml, or with templates, in it or
+    in its folder "templates"; its folder "static" is served under /static. The values for arrivals.html come from
+    arrivals.json next to it, and from the options below. The browser reloads when a template, its data or a static
+    file changes. An error is shown as a page until it is fixed.
 
     \b
     untor serve
     untor serve site --data harbour.sqlite
     untor serve --engine site.views:pages
+
+    Exit status: 0 stopped, 1 the data has an error, 2 it could not be started.
     """  # noqa: D301  click reads the backspace as "keep these lines"
     from untor.serve.server import CannotServe, address_of, bound, guarded, run  # noqa: PLC0415
 
     try:
         from untor.serve.viewer import NEVER_KEPT, PreviewApp  # noqa: PLC0415  needs the extra's packages
 
-        site_engine = _engine(folder, engine)
+        site_engine = _engine(folder, folders, engine)
         watched = _watched(site_engine, given)
         context_of(given)
         listening = bound(host, port)
@@ -65,8 +73,8 @@ def command(*, folder: Path, given: DataOptions, engine: str | None, host: str, 
     preview = PreviewApp(
         Preview(site_engine, lambda: context_of(given)), watched, lambda text: click.echo(f"untor: {text}", err=True)
     )
-    folders = ", ".join(path for _, path in site_engine.compiler.loader.entries)
-    click.echo(f"Previewing {folders} at {address_of(listening, host)} (Ctrl-C stops it)")
+    shown = ", ".join(path for _, path in site_engine.compiler.loader.entries)
+    notice(f"Previewing {shown} at {address_of(listening, host)} (Ctrl-C stops it)")
     warn_of_others(host)
     run(guarded(preview.app, host, NEVER_KEPT), listening, before_stop=preview.stop)
 
@@ -76,21 +84,23 @@ def warn_of_others(host: str) -> None:
     from untor.serve.server import is_loopback  # noqa: PLC0415
 
     if not is_loopback(host):
-        click.echo(f"untor: everybody who can reach {host} can read what is shown there", err=True)
+        notice(f"untor: everybody who can reach {host} can read what is shown there", err=True)
 
 
-def _engine(folder: Path, engine: str | None) -> Engine:
+def _engine(folder: Path, given: tuple[str, ...], engine: str | None) -> Engine:
     """Return the engine of a preview, which looks at its files each time."""
     if not folder.is_dir():
         what = "is not a folder" if folder.exists() else "does not exist"
         raise click.UsageError(f"{folder} {what}.")
-    own = settings()
-    named = engine or (own.engine if folder == Path() else "")
+    own = settings(folder)
+    # Inside of a project, another folder than its own has templates of its own.
+    is_project = folder == Path() or own.folder == folder.resolve()
+    named = engine or (own.engine if is_project and not given else "")
     if named:
-        site_engine = engine_named(named)
+        site_engine = engine_named(named, None if engine else own.folder)
         site_engine.reload = True
         return site_engine
-    folders = own.folders if folder == Path() and own.folders else [_templates(folder)]
+    folders = [*given] or (own.folders if is_project else []) or [_templates(folder)]
     static = next((each for each in (folder / "static", folder.parent / "static") if each.is_dir()), None)
     return Engine(folders, static=static, reload=True)
 

@@ -50,16 +50,17 @@ def searched(folders: list[str]) -> list[str]:
     return folders or ["."]
 
 
-def engine_named(name: str) -> Engine:
+def engine_named(name: str, folder: Path | None = None) -> Engine:
     """Return a site's own engine, ``MODULE:NAME``; what has that name may also be a function that makes one.
 
-    Modules are looked for in the current folder too. Raises ``click.UsageError``.
+    Modules are looked for in the current folder too, or in ``folder``. Raises ``click.UsageError``.
     """
     module, found, attribute = name.partition(":")
     if not found or not module or not attribute:
         raise click.UsageError(f"{name!r} is not MODULE:NAME, like site.views:pages.")
-    if os.getcwd() not in sys.path:  # noqa: PTH109  sys.path is text
-        sys.path.insert(0, os.getcwd())  # noqa: PTH109
+    looked_in = str(folder or Path.cwd())
+    if looked_in not in sys.path:
+        sys.path.insert(0, looked_in)
     try:
         value = importlib.import_module(module)
         for part in attribute.split("."):
@@ -68,7 +69,8 @@ def engine_named(name: str) -> Engine:
     except ModuleNotFoundError as error:
         if error.name is None or not f"{module}.".startswith(f"{error.name}."):
             raise click.UsageError(f"Cannot import the engine {name}: {error}.") from error
-        looked = "Looked in the current folder and where Python looks (sys.path)"
+        where = folder if folder is not None and folder != Path.cwd() else "the current folder"
+        looked = f"Looked in {where} and where Python looks (sys.path)"
         raise click.UsageError(f'There is no module "{error.name}" for the engine {name}. {looked}.') from error
     except Exception as error:  # a site's own code may fail in any way
         raise click.UsageError(f"Cannot import the engine {name}: {type(error).__name__}: {error}") from error
@@ -79,13 +81,14 @@ def engine_named(name: str) -> Engine:
 
 def engine_and_page(page: str, folders: tuple[str, ...], engine: str | None) -> tuple[Engine, str]:
     """Return the engine and the template's name that a command means."""
-    named = engine or (settings().engine if not folders else "")
+    configured = settings()
+    named = engine or (configured.engine if not folders else "")
     if Path(page).suffix.lower() in {*READERS, *SQLITE} - {*ENDINGS} and Path(page).is_file():
         raise click.UsageError(f"{page} is a data file. Name a page, and the file after --data: PAGE --data {page}.")
     if not named:
         searched, name = find_page(page, folders)
         return Engine(searched, reload=True), name
-    site_engine = engine_named(named)
+    site_engine = engine_named(named, None if engine else configured.folder)
     path = Path(page)
     if page.endswith(ENDINGS) and path.is_file():
         for name, file in site_engine.compiler.loader.files():

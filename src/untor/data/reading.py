@@ -43,5 +43,5 @@ def offset_of(source: Source, line: int, column: int = 1) -> int:
 
 def needs(package: str, shape: str) -> DataError:
     """Return the exception for a format whose package is not installed."""
-    trouble = f"{shape} needs the package {package}: pip install 'untor[data]'"
+    trouble = f'{shape} needs the package {package}: pip install "untor[data]"'
     return DataError(Problem("data-unreadable", trouble=trouble))

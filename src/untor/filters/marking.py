@@ -60,7 +60,7 @@ def cleaned(value: object, *, elements: Iterable[str] | None = None) -> TrustedH
     try:
         import nh3  # noqa: PLC0415  an extra
     except ImportError:
-        raise FilterProblem("it needs one more package: pip install 'untor[cleaned]'.") from None
+        raise FilterProblem('it needs one more package: pip install "untor[cleaned]".') from None
     wanted = _ELEMENTS
     if elements is not None:
         if isinstance(elements, str):

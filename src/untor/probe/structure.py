@@ -59,7 +59,7 @@ def _html(page: str, found: list[StructureEntry], depth: int, nested: int) -> No
     try:
         from selectolax.lexbor import LexborHTMLParser  # noqa: PLC0415  an extra
     except ImportError as error:
-        message = "Reading the structure of pages needs more packages: pip install 'untor[probe]'"
+        message = 'Reading the structure of pages needs more packages: pip install "untor[probe]"'
         raise StructureMissing(message) from error
     root = LexborHTMLParser(page.encode("utf-8", "replace").decode()).root
     todo: list[tuple[LexborNode | None, int]] = [(root, depth)]

@@ -14,13 +14,23 @@ if TYPE_CHECKING:
 
 
 def text_report(checked: Checked) -> str:
-    """Return the report. A finding begins with a line like ``FILE:LINE:COLUMN: SEVERITY: MESSAGE [CODE]``."""
-    blocks = []
+    """Return the findings and a summary. A finding begins with ``FILE:LINE:COLUMN: SEVERITY: MESSAGE [CODE]``."""
+    example = [f"To explain a code: untor check --about {checked.findings[0].code}"] if checked.findings else []
+    return "\n\n".join([*_blocks(checked), "\n".join([summary(checked), *example])]) + "\n"
+
+
+def findings(checked: Checked) -> str:
+    """Return the findings alone; nothing when there are none."""
+    blocks = _blocks(checked)
+    return "\n\n".join(blocks) + "\n" if blocks else ""
+
+
+def _blocks(checked: Checked) -> list[str]:
+    blocks: list[str] = []
     for path, findings in groupby(checked.findings, key=lambda finding: finding.path):
         inside = list(findings)
         blocks += [f"{path}, {counted(len(inside), 'finding')}", *("\n".join(_finding(each)) for each in inside)]
-    example = [f"To explain a code: untor check --about {checked.findings[0].code}"] if checked.findings else []
-    return "\n\n".join([*blocks, "\n".join([summary(checked), *example])]) + "\n"
+    return blocks
 
 
 def _finding(finding: Finding) -> Iterator[str]:
