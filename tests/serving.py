@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import http.client
 import os
 import re
@@ -110,3 +111,47 @@ def started(*arguments: str, folder: Path, seconds: float = 30) -> Iterator[tupl
         except subprocess.TimeoutExpired:
             process.kill()
             process.wait()
+
+
+SERVERS = {
+    "uvicorn": "-m uvicorn --port {port} %(module)s:%(app)s",
+    "hypercorn": "-m hypercorn --bind 127.0.0.1:{port} %(module)s:%(app)s",
+    "granian": "-m granian --port {port} --interface %(interface)s %(module)s:%(app)s",
+    "gunicorn": "-m gunicorn --bind 127.0.0.1:{port} --threads 2 %(module)s:%(app)s",
+    "gunicorn-aiohttp": "-m gunicorn --bind 127.0.0.1:{port} -k aiohttp.GunicornWebWorker %(module)s:%(app)s",
+    "waitress": "-m waitress --listen=127.0.0.1:{port} %(module)s:%(app)s",
+    "wsgiref": "-c|from wsgiref.simple_server import make_server as f; from %(module)s import %(app)s as a; f('127.0.0.1', {port}, a).serve_forever()",
+    "aiohttp": "-c|from aiohttp.web import run_app; from %(module)s import %(app)s as a; run_app(a, host='127.0.0.1', port={port})",
+}
+"""The servers of other projects, and how each is told what to run."""
+
+
+def command_of(server: str, module: str, app: str = "app") -> list[str]:
+    """Return how a server runs an application; those of WSGI have it in their names."""
+    interface = "wsgi" if "wsgi" in module + app else "asgi"
+    text = SERVERS[server] % {"module": module, "app": app, "interface": interface}
+    return text.split("|") if "|" in text else text.split()
+
+
+def asked(
+    app: Any, path: str = "/", query: str = "", method: str = "GET", client: str = "127.0.0.1", **headers: str
+) -> tuple[int, list[tuple[str, str]], bytes]:
+    """Ask an application of ASGI without a server; return the status, the headers as pairs and the body."""
+    sent: list[Any] = []
+
+    async def run() -> None:
+        async def send(message: Any) -> None:
+            sent.append(message)
+
+        async def receive() -> dict[str, Any]:
+            await asyncio.sleep(60)
+            return {"type": "http.disconnect"}
+
+        named = [(name.replace("_", "-").lower().encode(), value.encode()) for name, value in headers.items()]
+        scope = {"type": "http", "asgi": {"version": "3.0"}, "method": method, "path": path, "raw_path": path.encode()}
+        scope |= {"query_string": query.encode(), "headers": named, "http_version": "1.1", "scheme": "http"}
+        await app({**scope, "root_path": "", "server": ("h", 80), "client": (client, 1)}, receive, send)
+
+    asyncio.run(run())
+    pairs = [(name.decode(), value.decode()) for name, value in sent[0]["headers"]]
+    return sent[0]["status"], pairs, b"".join(message.get("body", b"") for message in sent)

@@ -3,6 +3,9 @@
 from __future__ import annotations
 
 import ast
+import os
+import subprocess
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -54,3 +57,12 @@ def structure(page: str) -> list[object]:
     root = LexborHTMLParser(page).root
     assert root is not None
     return [(root.tag, sorted(root.attributes), list(walk(root)))]
+
+
+def untor(*arguments: str, folder: Path, given: str | None = None, columns: int = 80) -> tuple[int, str, str]:
+    """Run the command in a folder; return exit status, output and errors."""
+    done = subprocess.run(
+        [sys.executable, "-m", "untor", *arguments], cwd=folder, input=given, capture_output=True, encoding="utf-8",
+        check=False, env={**os.environ, "COLUMNS": str(columns)},
+    )  # fmt: skip
+    return done.returncode, done.stdout, done.stderr

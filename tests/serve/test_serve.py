@@ -13,8 +13,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 import pytest
-from cli.test_cli import untor
 from serving import Answer, ask, running, served
+from support import untor
 
 from untor import Engine
 from untor.cli.main import main
@@ -235,36 +235,29 @@ def test_extra_missing(command: str, extra: str, tmp_path: Path) -> None:
 
 
 def test_start(tmp_path: Path) -> None:
-    """The site to begin from renders, checks clean, passes its own test and answers; what is there is left alone."""
+    """The site to begin from checks clean, passes its own tests, previews and answers; what is there is left alone."""
     status, output, errors = untor("start", "site", folder=tmp_path)
     assert (status, errors) == (0, "")
     assert output.endswith("Look at it:  untor serve site\n")
     folder = tmp_path / "site"
-    assert untor("check", folder=folder) == (0, "3 templates checked: nothing is wrong.\n", "")
+    code = [path.read_text("utf-8").split("\n") for path in folder.rglob("*") if path.suffix in {".py", ".html"}]
+    assert sum(1 for lines in code for line in lines if line.strip()) < 120, "small enough to be read"
+    assert untor("check", folder=folder) == (0, "4 templates checked: nothing is wrong.\n", "")
     tested = subprocess.run(
         [sys.executable, "-m", "pytest", "-q", "-p", "no:cacheprovider"], cwd=folder, capture_output=True, check=False
     )
     assert tested.returncode == 0, tested.stdout
-    assert "4.5 m" in untor("render", "tides", "--data", "templates/tides.json", folder=folder)[1]
-    with running("untor", "serve", "--port", "0", folder=folder) as (url, _):
-        assert b"Tides at Port Ellery" in ask(f"{url}/tides").body
+    assert "3.5 m" in untor("render", "calls", "--data", "templates/calls.json", folder=folder)[1]
+    with running("untor", "serve", "site", "--port", "0", folder=tmp_path) as (url, _):
+        assert b'"/announce"' in ask(f"{url}/calls").body
     with running("uvicorn", "views:app", "--port", "0", folder=folder) as (url, _):
-        assert [ask(f"{url}{path}").status for path in ("/", "/tides", "/static/site.css", "/x")] == [
-            200,
-            200,
-            200,
-            404,
-        ]
+        for path, status in {"/": 200, "/announce": 200, "/static/site.css": 200, "/x": 404}.items():
+            assert ask(f"{url}{path}").status == status, path
     before = sorted(path.name for path in folder.rglob("*"))
-    assert untor("start", "site", folder=tmp_path) == (
-        1,
-        "",
-        "untor: site: it is not empty, and nothing in it was touched\n",
-    )
-    assert (
-        untor("start", "site/views.py", folder=tmp_path)[2]
-        == "untor: site/views.py: it is a file; a folder is made here\n"
-    )
+    refused = "untor: site: it is not empty, and nothing in it was touched\n"
+    assert untor("start", "site", folder=tmp_path) == (1, "", refused)
+    refused = "untor: site/views.py: it is a file; a folder is made here\n"
+    assert untor("start", "site/views.py", folder=tmp_path)[2] == refused
     assert before == sorted(path.name for path in folder.rglob("*"))
 
 
@@ -273,4 +266,4 @@ def test_start(tmp_path: Path) -> None:
 
 def test_main_has_all_commands() -> None:
     """The commands are those of the manual."""
-    assert sorted(main.commands) == ["check", "demo", "explain", "probe", "render", "serve", "start"]
+    assert sorted(main.commands) == ["check", "demo", "explain", "probe", "render", "serve", "start", "types"]

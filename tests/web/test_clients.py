@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import http.client
 import json
 import socket
 import time
@@ -9,27 +10,20 @@ from pathlib import Path
 from urllib.parse import urlsplit
 
 import pytest
-from serving import ask, started
-from web.test_examples import GRANIAN, GUNICORN, HYPERCORN, UVICORN, WAITRESS
+from serving import ask, command_of, started
+from web.endless import BREAKS
 
-OWN = "from aiohttp.web import run_app; from endless import aiohttp; run_app(aiohttp, host='127.0.0.1', port={port})"
-SERVERS = {
-    "asgi uvicorn": UVICORN,
-    "asgi hypercorn": HYPERCORN,
-    "asgi granian": (*GRANIAN, "asgi"),
-    "starlette uvicorn": UVICORN,
-    "starlette granian": (*GRANIAN, "asgi"),
-    "falcon_asgi uvicorn": UVICORN,
-    "falcon_asgi hypercorn": HYPERCORN,
-    "falcon_asgi granian": (*GRANIAN, "asgi"),
-    "wsgi gunicorn": GUNICORN,
-    "wsgi waitress": WAITRESS,
-    "wsgi granian": (*GRANIAN, "wsgi"),
-    "falcon_wsgi gunicorn": GUNICORN,
-    "falcon_wsgi waitress": WAITRESS,
-    "aiohttp aiohttp": ("-c", OWN),
+RUNS = {
+    "asgi": "uvicorn hypercorn granian",
+    "starlette": "uvicorn granian",
+    "falcon_asgi": "uvicorn hypercorn granian",
+    "wsgi": "gunicorn waitress granian",
+    "falcon_wsgi": "gunicorn waitress",
+    "aiohttp": "aiohttp",
 }
-"""An application of ``endless.py``, and a server for it."""
+"""The applications of ``endless.py``, and the servers that each runs under."""
+
+EACH = pytest.mark.parametrize(("app", "server"), [(each, name) for each in RUNS for name in RUNS[each].split()])
 
 
 def rows(url: str) -> dict[str, int]:
@@ -38,12 +32,20 @@ def rows(url: str) -> dict[str, int]:
     return found
 
 
-@pytest.mark.parametrize("name", SERVERS)
-def test_slow_and_leaving_clients(name: str) -> None:
+@EACH
+def test_an_error_in_the_middle(app: str, server: str) -> None:
+    """A client sees that a page broke in the middle, its rows are closed, and the server goes on."""
+    with started(*command_of(server, "endless", app), folder=Path(__file__).parent) as (url, _):
+        for time_ in (1, 2):
+            with pytest.raises((http.client.IncompleteRead, ConnectionError)):
+                ask(f"{url}/broken")
+            assert rows(url) == {"read": time_ * (BREAKS + 1), "closed": time_}
+
+
+@EACH
+def test_slow_and_leaving_clients(app: str, server: str) -> None:
     """While a client reads nothing, no rows are read and others are answered; when it leaves, the rows are closed."""
-    command = SERVERS[name]
-    module = () if command[0] == "-c" else (f"endless:{name.split(maxsplit=1)[0]}",)
-    with started(*command, *module, folder=Path(__file__).parent) as (url, _):
+    with started(*command_of(server, "endless", app), folder=Path(__file__).parent) as (url, _):
         parts = urlsplit(url)
         client = socket.create_connection((parts.hostname or "", parts.port or 0), 20)
         client.sendall(f"GET / HTTP/1.1\r\nHost: {parts.netloc}\r\n\r\n".encode())

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import asyncio
 import inspect
 from html import unescape
 from typing import TYPE_CHECKING, Any
 
 import pytest
+from serving import asked
 from starlette.applications import Starlette
 from starlette.routing import Route
 
@@ -41,25 +41,10 @@ def view(_request: Any) -> Any:
 framework = Starlette(routes=[Route("/{path:path}", view)])
 
 
-def asgi(app: Any, query: str = "", client: str = "127.0.0.1", method: str = "GET", **headers: str) -> tuple[int, str]:
+def asgi(app: Any, query: str = "", **options: str) -> tuple[int, str]:
     """Return the status and the text that an application of ASGI answers."""
-    sent: list[Any] = []
-
-    async def run() -> None:
-        async def send(message: Any) -> None:
-            sent.append(message)
-
-        async def receive() -> dict[str, Any]:
-            await asyncio.sleep(60)
-            return {"type": "http.disconnect"}
-
-        named = [(name.replace("_", "-").encode(), value.encode()) for name, value in headers.items()]
-        scope = {"type": "http", "asgi": {"version": "3.0"}, "method": method, "path": "/x", "raw_path": b"/x"}
-        scope |= {"query_string": query.encode(), "headers": named, "http_version": "1.1", "scheme": "http"}
-        await app({**scope, "root_path": "", "server": ("h", 80), "client": (client, 1)}, receive, send)
-
-    asyncio.run(run())
-    return sent[0]["status"], b"".join(message.get("body", b"") for message in sent).decode()
+    status, _, body = asked(app, "/x", query, **options)
+    return status, body.decode()
 
 
 def wsgi(app: Any, query: str = "", client: str = "127.0.0.1", method: str = "GET", **headers: str) -> tuple[int, str]:

@@ -6,57 +6,33 @@ import re
 from pathlib import Path
 
 import pytest
-from serving import ask, started
+from serving import ask, command_of, started
 
 EXAMPLES = Path(__file__).parents[2] / "examples"
 
-UVICORN = ("-m", "uvicorn", "--port", "{port}")
-HYPERCORN = ("-m", "hypercorn", "--bind", "127.0.0.1:{port}")
-GRANIAN = ("-m", "granian", "--port", "{port}", "--interface")
-GUNICORN = ("-m", "gunicorn", "--bind", "127.0.0.1:{port}", "--threads", "2")
-WAITRESS = ("-m", "waitress", "--listen=127.0.0.1:{port}")
-STANDARD = "from wsgiref.simple_server import make_server as f; from {} import app; f('127.0.0.1', {{port}}, app).serve_forever()"
-OWN = "from aiohttp.web import run_app; from aiohttp_app import app; run_app(app, host='127.0.0.1', port={port})"
-
-SERVERS: dict[str, tuple[str, ...]] = {
-    "asgi_app uvicorn": UVICORN,
-    "asgi_app hypercorn": HYPERCORN,
-    "asgi_app granian": (*GRANIAN, "asgi"),
-    "starlette_app uvicorn": UVICORN,
-    "starlette_app hypercorn": HYPERCORN,
-    "starlette_app granian": (*GRANIAN, "asgi"),
-    "fastapi_app uvicorn": UVICORN,
-    "fastapi_app hypercorn": HYPERCORN,
-    "fastapi_app granian": (*GRANIAN, "asgi"),
-    "falcon_app uvicorn": UVICORN,
-    "falcon_app hypercorn": HYPERCORN,
-    "falcon_app granian": (*GRANIAN, "asgi"),
-    "wsgi_app gunicorn": GUNICORN,
-    "wsgi_app waitress": WAITRESS,
-    "wsgi_app granian": (*GRANIAN, "wsgi"),
-    "wsgi_app wsgiref": ("-c", STANDARD.format("wsgi_app")),
-    "falcon_wsgi_app gunicorn": GUNICORN,
-    "falcon_wsgi_app waitress": WAITRESS,
-    "falcon_wsgi_app granian": (*GRANIAN, "wsgi"),
-    "falcon_wsgi_app wsgiref": ("-c", STANDARD.format("falcon_wsgi_app")),
-    "aiohttp_app aiohttp": ("-c", OWN),
-    "aiohttp_app gunicorn": (*GUNICORN, "-k", "aiohttp.GunicornWebWorker"),
+RUNS = {
+    "asgi_app": "uvicorn hypercorn granian",
+    "starlette_app": "uvicorn hypercorn granian",
+    "fastapi_app": "uvicorn hypercorn granian",
+    "falcon_app": "uvicorn hypercorn granian",
+    "wsgi_app": "gunicorn waitress granian wsgiref",
+    "falcon_wsgi_app": "gunicorn waitress granian wsgiref",
+    "aiohttp_app": "aiohttp gunicorn-aiohttp",
 }
+"""The applications, and the servers that each runs under."""
 
 
 def test_every_example_is_started() -> None:
     """No application is left out, and each is short."""
     files = {each.stem for each in EXAMPLES.glob("*_app.py")}
-    assert files == {name.split()[0] for name in SERVERS}
+    assert files == {*RUNS}
     assert all(len((EXAMPLES / f"{each}.py").read_text("utf-8").splitlines()) < 60 for each in files)
 
 
-@pytest.mark.parametrize("name", SERVERS)
-def test_example(name: str) -> None:
+@pytest.mark.parametrize(("example", "server"), [(each, name) for each in RUNS for name in RUNS[each].split()])
+def test_example(example: str, server: str) -> None:
     """An example runs under a real server, and answers with strict policies, cookies, 304 and whole pages."""
-    example, command = name.split(maxsplit=1)[0], SERVERS[name]
-    module = () if command[0] == "-c" else (f"{example}:app",)
-    with started(*command, *module, folder=EXAMPLES) as (url, _):
+    with started(*command_of(server, example), folder=EXAMPLES) as (url, _):
         page = ask(f"{url}/?asked=%3C%2Fscript%3E%3Cscript%3Etaken()")
         assert page.status == 200
         assert page.headers["content-type"] == "text/html; charset=utf-8"

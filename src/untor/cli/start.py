@@ -10,14 +10,18 @@ from untor.cli.common import notice, quiet_option
 
 _WHAT = {
     "README.md": "how to work with it",
+    "requirements.txt": "what it needs",
     "pyproject.toml": "names the site's engine",
     "views.py": "the engine, and which page answers which address",
-    "test_pages.py": "tests of the pages",
+    "test_site.py": "its tests",
     "frame.html": "the layout",
-    "index.html": "a page",
-    "tides.html": "a page with data",
-    "tides.json": "its data",
+    "calls.html": "a page with a table",
+    "calls.json": "the data of its preview",
+    "announce.html": "a page with a form",
+    "problem.html": "the page of what went wrong",
     "site.css": "the style",
+    "ci.sh": "what continuous integration runs",
+    "Containerfile": "how it is deployed",
 }
 
 
@@ -25,7 +29,7 @@ _WHAT = {
 @click.argument("folder", type=click.Path(path_type=Path))
 @quiet_option
 def command(folder: Path) -> None:
-    """Create a small site in FOLDER: a layout, two pages, data, a style sheet, a test, and a plain ASGI view.
+    """Create a small site in FOLDER: an application of Starlette with a table, a form, tests, and a way to deploy it.
 
     FOLDER is created if needed; one that is not empty is left unchanged.
 

@@ -8,7 +8,7 @@ import json
 from datetime import date, datetime
 from decimal import Decimal, InvalidOperation
 
-from untor.data.reading import offset_of, text_of, wrong
+from untor.data.reading import MOST_VALUES, offset_of, text_of, wrong
 from untor.diagnostics.problem import Problem, suggestion
 from untor.diagnostics.wording import counted
 from untor.errors import DataError
@@ -19,7 +19,19 @@ if TYPE_CHECKING:
 
     from untor.diagnostics.source import Source
 
+MOST_COLUMNS = 16_384
+"""How many columns a file may have; as many as spreadsheets do."""
+
 _TRUE, _FALSE = frozenset({"true", "yes", "1"}), frozenset({"false", "no", "0"})
+
+
+_SAID = {
+    "field larger than field limit": f"a cell is longer than {csv.field_size_limit():,} characters",
+    "unexpected end of data": "a quote that begins here is never closed",
+    "',' expected after '\"'": "after the closing quote of a cell, a comma or the end of the line is expected",
+    "'\t' expected after '\"'": "after the closing quote of a cell, a tab or the end of the line is expected",
+}
+"""The messages of Python's reader, and ours."""
 
 
 def _bool(text: str) -> bool:
@@ -72,23 +84,32 @@ def _read(octets: bytes, name: str, types: Mapping[str, str], delimiter: str) ->
                 trouble = f"this row has {count}, and the first line {len(names)}"
                 remedy = "A cell with the delimiter, a quote or a line break in it must be in double quotes."
                 raise wrong(source, offset_of(source, line), shape, trouble, remedy)
+            elif len(rows) * len(names) >= MOST_VALUES:
+                trouble = f"it has more than {MOST_VALUES:,} cells"
+                raise wrong(source, offset_of(source, line), f"{shape} that can be read", trouble)
             else:
                 pairs = zip(names, cells, strict=True)
                 rows.append({key: _typed(source, line, key, cell, types.get(key, "str")) for key, cell in pairs})
             line = reader.line_num + 1
     except csv.Error as error:
-        raise wrong(source, offset_of(source, line), shape, str(error)) from None
+        trouble = _SAID.get(str(error).partition(" (")[0], str(error))
+        raise wrong(source, offset_of(source, line), shape, trouble) from None
     return rows
 
 
 def _names(source: Source, cells: list[str], shape: str) -> list[str]:
-    names = [cell.strip() for cell in cells]
-    for index, name in enumerate(names):
+    if len(cells) > MOST_COLUMNS:
+        trouble = f"it has {len(cells):,} columns, and at most {MOST_COLUMNS:,} are read"
+        raise wrong(source, 0, f"{shape} that can be read", trouble)
+    names: dict[str, int] = {}
+    for number, cell in enumerate(cells, 1):
+        name = cell.strip()
         if not name:
-            raise wrong(source, 0, shape, f"column {index + 1} has no name in the first line")
-        if name in names[:index]:
+            raise wrong(source, 0, shape, f"column {number} has no name in the first line")
+        if name in names:
             raise wrong(source, 0, shape, f"two columns are named {name!r} in the first line")
-    return names
+        names[name] = number
+    return list(names)
 
 
 def _known(names: list[str], types: Mapping[str, str], file: str) -> None:
@@ -107,5 +128,5 @@ def _typed(source: Source, line: int, name: str, cell: str, kind: str) -> object
         return TYPES[kind](cell.strip())
     except (ValueError, InvalidOperation, RecursionError):
         start = offset_of(source, line)
-        what = f"{cell[:40]!r} in the column {name!r} is no {kind}"
+        what = f"{cell[:40]!r} in the column {name!r} is not a valid {kind}"
         raise wrong(source, max(source.text.find(cell, start), start), "a table of such types", what) from None

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 from untor.diagnostics.problem import Problem
 from untor.errors import DataError, MarkError
 from untor.loading.loader import decoded
@@ -12,6 +14,9 @@ if TYPE_CHECKING:
 
 DEEPEST = 200
 """How deep lists and mappings of a data file may be nested."""
+
+MOST_DIGITS = 4300
+"""How many digits an integer of a data file may have; Python's own limit (CVE-2020-10735)."""
 
 MOST_VALUES = 2_000_000
 """How many values a data file may hold once all that it refers to is written out."""
@@ -33,6 +38,25 @@ def wrong(source: Source, start: int, shape: str, trouble: str, remedy: str = ""
     start = min(start, max(len(source.text) - 1, 0))
     words = {"format": shape, "trouble": trouble, "remedy": remedy}
     return DataError(Problem("data-syntax", source, start, start + 1, **words))
+
+
+def too_deep(source: Source, shape: str, start: int = 0) -> DataError:
+    """Return the exception for what is nested deeper than is read."""
+    return wrong(source, start, f"{shape} that can be read", f"it is nested more than {DEEPEST} levels deep")
+
+
+_LONG_INTEGER = re.compile(rf"(?<![\w.])[+-]?(?:[0-9]_?){{{MOST_DIGITS},}}[0-9]")
+
+
+def too_long(source: Source, shape: str) -> DataError:
+    """Return the exception for an integer with more digits than are read."""
+    found = _LONG_INTEGER.search(source.text)
+    return wrong(
+        source,
+        found.start() if found else 0,
+        f"{shape} that can be read",
+        f"an integer has more than {MOST_DIGITS:,} digits",
+    )
 
 
 def offset_of(source: Source, line: int, column: int = 1) -> int:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 from xml.parsers import expat
 
-from untor.data.reading import DEEPEST, offset_of, text_of, wrong
+from untor.data.reading import DEEPEST, offset_of, text_of, too_deep, wrong
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -124,7 +124,7 @@ def read_xml(octets: bytes, name: str) -> dict[str, object]:
         nonlocal depth
         depth += 1
         if depth > DEEPEST:
-            raise wrong(source, here(), "XML that can be read", "it is nested too deeply")
+            raise too_deep(source, "XML", here())
         builder.start(_tag(tag), {_tag(key): value for key, value in attributes.items()})
 
     def end(tag: str) -> None:

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import re
+from functools import cache
 from typing import TYPE_CHECKING
 
-from untor.data.reading import DEEPEST, MOST_VALUES, needs, text_of, wrong
+from untor.data.reading import DEEPEST, MOST_DIGITS, MOST_VALUES, needs, text_of, too_deep, too_long, wrong
 
 if TYPE_CHECKING:
     from typing import Any
@@ -22,7 +23,7 @@ def read_yaml(octets: bytes, name: str) -> object:
     source = text_of(octets, name)
     loader: Any = None
     try:
-        loader = yaml.SafeLoader(source.text)
+        loader = _loader_class(yaml)(source.text)
         node = loader.get_single_node()
         if node is None:
             return None
@@ -46,13 +47,60 @@ def read_yaml(octets: bytes, name: str) -> object:
         position = getattr(error, "position", 0)
         raise wrong(source, position, "YAML", "it contains a character that YAML does not allow") from None
     except RecursionError:
-        raise wrong(source, 0, "YAML that can be read", "it is nested too deeply") from None
-    except ValueError as error:
-        raise wrong(source, 0, "YAML that can be read", str(error)) from None
+        raise too_deep(source, "YAML", loader.peek_event().start_mark.index if loader and loader.depth else 0) from None
+    except ValueError:
+        raise too_long(source, "YAML") from None
     finally:
         if loader is not None:
             loader.dispose()
 
+
+@cache
+def _loader_class(yaml: Any) -> Any:
+    """Return the loader of safe types, without numbers of base 60: ``12:30`` is text, as in YAML 1.2."""
+
+    class Loader(yaml.SafeLoader):  # type: ignore[misc]
+        """Counts the lists and mappings around each node while they are opened."""
+
+        depth = 0
+
+        def compose_node(self, parent: Any, index: Any) -> Any:
+            """Return the next node. Raises ``RecursionError`` where it is nested deeper than is read."""
+            is_nested = self.check_event(yaml.CollectionStartEvent)
+            self.depth += is_nested
+            if self.depth > DEEPEST:
+                raise RecursionError
+            node = super().compose_node(parent, index)
+            self.depth -= is_nested
+            return node
+
+        def construct_object(self, node: Any, deep: bool = False) -> Any:  # noqa: FBT001, FBT002  as it is called
+            """Return the value of a node. Raises ``ConstructorError`` for a scalar that its type does not have."""
+            try:
+                return super().construct_object(node, deep)
+            except (ValueError, LookupError, AttributeError, TypeError, ArithmeticError) as error:
+                kind = node.tag.rpartition(":")[2]
+                if kind == "int" and len(str(node.value)) > MOST_DIGITS:
+                    raise
+                shown = repr(node.value[:40]) if isinstance(node.value, str) else "this"
+                trouble = f"{shown} is not a valid {kind}"
+                raise yaml.constructor.ConstructorError(None, None, trouble, node.start_mark) from error
+
+    Loader.yaml_implicit_resolvers = {
+        first: [(tag, _OTHER_NUMBERS.get(tag, pattern)) for tag, pattern in resolvers]
+        for first, resolvers in yaml.SafeLoader.yaml_implicit_resolvers.items()
+    }
+    return Loader
+
+
+_OTHER_NUMBERS = {
+    "tag:yaml.org,2002:int": re.compile(r"[-+]?(?:0b[0-1_]+|0[0-7_]+|(?:0|[1-9][0-9_]*)|0x[0-9a-fA-F_]+)\Z"),
+    "tag:yaml.org,2002:float": re.compile(
+        r"(?:[-+]?[0-9][0-9_]*\.[0-9_]*(?:[eE][-+][0-9]+)?|\.[0-9][0-9_]*(?:[eE][-+][0-9]+)?"
+        r"|[-+]?\.(?:inf|Inf|INF)|\.(?:nan|NaN|NAN))\Z"
+    ),
+}
+"""Integers and floating-point numbers (YAML 1.1, https://yaml.org/type/), without those of base 60."""
 
 _OPENED = {
     "while parsing a flow sequence": "a list",
@@ -85,7 +133,7 @@ def _measure(root: Any, source: Source) -> None:
                 source, node.start_mark.index, "YAML that can be printed", "an alias refers to a value that contains it"
             )
         if depth > DEEPEST:
-            raise wrong(source, node.start_mark.index, "YAML that can be read", "it is nested too deeply")
+            raise too_deep(source, "YAML", node.start_mark.index)
         if id(node) in sizes:
             return sizes[id(node)]
         active.add(id(node))

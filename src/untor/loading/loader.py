@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from itertools import islice
 
 from untor.diagnostics.problem import Problem, suggestion
@@ -20,6 +21,8 @@ ENDINGS = (".html", ".htm", ".xml", ".svg", ".txt")
 """Endings that a name may leave out, in the order they are tried."""
 
 _MOST_LISTED = 5000
+_TICK = 20_000_000
+"""Nanoseconds within which a file system may give two contents of a file the same time."""
 
 
 class TemplateLoader:
@@ -61,20 +64,22 @@ class TemplateLoader:
         path = self.find(name)
         try:
             with open(path, "rb") as file:
+                stamp = _stamp(path, os.fstat(file.fileno()))
                 octets = file.read()
         except OSError as error:
             words = {"word": name, "trouble": (error.strerror or str(error)).lower()}
             raise TemplateMissing(Problem("template-unreadable", **words)) from error
-        return decoded(octets, _with_ending(name, path), path)
+        source = decoded(octets, _with_ending(name, path), path)
+        source.stamp = stamp
+        return source
 
     def stamp(self, name: str) -> object:
-        """Return what changes when the file of a template does, or another takes its place."""
+        """Return what changes when the file of a template does, or another takes its place; ``None`` if not known."""
         try:
             path = self.find(name)
-            state = os.stat(path)
+            return _stamp(path, os.stat(path))
         except (TemplateMissing, OSError):
             return None
-        return path, state.st_mtime_ns, state.st_size, state.st_ino
 
     def name(self, name: str) -> str:
         """Return the whole name of a template, with its ending. Raises ``TemplateMissing``."""
@@ -133,6 +138,13 @@ def _folder(given: str | os.PathLike[str]) -> str:
     while path.startswith("./"):
         path = path[2:].lstrip("/")
     return path.rstrip("/" + os.sep) or (path[:1] or ".")
+
+
+def _stamp(path: str, state: os.stat_result) -> tuple[str, int, int, int] | None:
+    """Return what changes when a file does; ``None`` for one just changed, which may again within a tick."""
+    if state.st_mtime_ns > time.time_ns() - _TICK:
+        return None
+    return path, state.st_mtime_ns, state.st_size, state.st_ino
 
 
 def _with_ending(name: str, path: str) -> str:

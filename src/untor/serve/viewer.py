@@ -196,7 +196,7 @@ class PreviewApp:
 
 
 def _explained(compiler: Compiler, planned: TemplateIR) -> dict[str, object]:
-    return explained_context(compiler, planned, placed_values(planned.placements))
+    return explained_context(compiler, planned, placed_values(compiler, planned))
 
 
 def _is_window(request: Request) -> bool:

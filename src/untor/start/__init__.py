@@ -10,14 +10,18 @@ if TYPE_CHECKING:
 
 SITE = (
     "README.md",
+    "requirements.txt",
     "pyproject.toml",
     "views.py",
-    "test_pages.py",
+    "test_site.py",
     "templates/frame.html",
-    "templates/index.html",
-    "templates/tides.html",
-    "templates/tides.json",
+    "templates/calls.html",
+    "templates/calls.json",
+    "templates/announce.html",
+    "templates/problem.html",
     "static/site.css",
+    "ci.sh",
+    "Containerfile",
 )
 """The files of the site, in the order in which they are best read."""
 

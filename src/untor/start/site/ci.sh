@@ -1,0 +1,4 @@
+set -e
+pip install -r requirements.txt
+untor check
+pytest
