@@ -9,19 +9,21 @@ from untor import Engine, Policy
 
 HERE = Path(__file__).parent
 
-pages = Engine(
-    HERE / "templates",
-    static={"/static": HERE / "static"},
-    links={"berths": "/", "berth": "/berths/{code}", "log": "/log"},
-    policy=Policy(),
-)
-
 
 class Berth(NamedTuple):
     """A place at a quay, and the vessel that lies there."""
 
     code: str
     vessel: str | None
+
+
+pages = Engine(
+    HERE / "templates",
+    types={"Berth": Berth},
+    static={"/static": HERE / "static"},
+    links={"berths": "/", "berth": "/berths/{code}", "log": "/log"},
+    policy=Policy(),
+)
 
 
 BERTHS = [

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
 ROOT = Path(__file__).parent.parent
-DOCUMENTS = [ROOT / "docs/data.md", ROOT / "docs/language.md", ROOT / "docs/security.md", ROOT / "docs/web.md"]
+DOCUMENTS = [ROOT / "docs/data.md", ROOT / "docs/language.md", ROOT / "docs/recipes.md", ROOT / "docs/security.md"]
 EXAMPLE = re.compile(
     r"(?:^`(?P<file>[\w.]+)`\n```html\n(?P<text>.*?)\n```\nand the page\n)?"
     r"^```html\n(?P<template>(?:(?!```).)*?)\n```\nwith `(?P<data>[^\n]*)` gives\n```html\n(?P<page>.*?)\n```$",
@@ -53,7 +53,7 @@ def test_every_example_is_found() -> None:
     assert len([*examples()]) == sum(document.read_text("utf-8").count("` gives\n") for document in DOCUMENTS) > 20
 
 
-FEEDS = re.findall("^```xml\n(.*?)\n```$", (ROOT / "docs/web.md").read_text("utf-8"), re.DOTALL | re.MULTILINE)
+FEEDS = re.findall("^```xml\n(.*?)\n```$", (ROOT / "docs/recipes.md").read_text("utf-8"), re.DOTALL | re.MULTILINE)
 
 
 @pytest.mark.parametrize("feed", FEEDS, ids=["Atom", "RSS", "a sitemap"])
@@ -115,6 +115,24 @@ def test_every_filter_has_an_example() -> None:
     """No built-in filter is without an example that is run; pictures are shown in a test of their own."""
     shown = {name for template, _ in FILTERS for name in re.findall(r"\| (\w+)", template)}
     assert shown | {"picture"} >= NAMES
+
+
+def test_types(tmp_path: Path) -> None:
+    """The page about types says what is found in its example, and the fixed one is clean."""
+    text = (ROOT / "docs/types.md").read_text("utf-8")
+    (tmp_path / "templates").mkdir()
+    for name, content in re.findall(r"^`([\w./]+)`\n```\w*\n(.*?)^```", text, re.DOTALL | re.MULTILINE):
+        (tmp_path / name).write_text(content, "utf-8")
+    board = tmp_path / "templates/board.html"
+    board.write_text(board.read_text("utf-8").replace("list !>", "list[Call] !>"), "utf-8")
+    command = [sys.executable, "-m", "untor", "check", "--engine", "site_pages:pages"]
+    printed = re.findall(r"^templates/board.*$", text, re.MULTILINE)
+    done = subprocess.run(command, cwd=tmp_path, capture_output=True, encoding="utf-8", check=False)
+    assert [line for line in done.stdout.splitlines() if line in printed] == printed
+    assert done.returncode == 1
+    board.write_text(board.read_text("utf-8").replace("tonns", "tons").replace("owner.name", "owner?.name"), "utf-8")
+    done = subprocess.run(command, cwd=tmp_path, capture_output=True, encoding="utf-8", check=False)
+    assert done.returncode == 0, done.stdout
 
 
 def test_data_examples(tmp_path: Path) -> None:

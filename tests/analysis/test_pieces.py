@@ -10,7 +10,6 @@ from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from functools import partial
 from typing import TYPE_CHECKING
 from xml.etree import ElementTree as ET
-from zlib import crc32
 
 import pytest
 from support import Case, cases, data_of
@@ -89,43 +88,6 @@ def test_from_the_cache(case: Case, tmp_path: Path) -> None:
     assert second.template("page").inputs == first.template("page").inputs
 
 
-def test_cache_knows_its_filters(tmp_path: Path) -> None:
-    """A page from the cache that needs a filter the engine does not have is compiled, and says so."""
-    (tmp_path / "page.html").write_text("{= 1 | twice =}", "utf-8")
-    kept = tmp_path / "cache"
-    assert Engine(tmp_path, filters={"twice": lambda value: value * 2}, cache_folder=kept).render("page") == "2"
-    with pytest.raises(UntorError, match='There is no filter "twice"'):
-        Engine(tmp_path, cache_folder=kept).render("page")
-
-
-def test_cache_is_not_trusted_blindly(tmp_path: Path) -> None:
-    """A damaged file, one that others can write, or one of an older dependency is not run."""
-    site, kept = tmp_path / "site", tmp_path / "cache"
-    site.mkdir()
-    (site / "page.html").write_text('<! include "row" !>', "utf-8")
-    (site / "row.html").write_text("old{= 1 =}", "utf-8")
-    assert Engine(site, cache_folder=kept).render("page") == "old1"
-    (file,) = kept.iterdir()
-    good = file.read_bytes()
-    for damage in [good[:-1], good[:70] + b"x" + good[71:], b"", b"\xff" * 200]:
-        file.write_bytes(damage)
-        assert Engine(site, cache_folder=kept).render("page") == "old1"
-    (site / "row.html").write_text("new{= 1 =}", "utf-8")
-    assert Engine(site, cache_folder=kept).render("page") == "new1"
-    (file,) = kept.iterdir()
-    planted = file.read_bytes()[8:].replace(b"new", b"bad", 1)
-    file.write_bytes(f"{crc32(planted):08x}".encode() + planted)
-    assert Engine(site, cache_folder=kept).render("page") == "bad1", "a file of ours alone is believed"
-    file.chmod(0o620)
-    assert Engine(site, cache_folder=kept).render("page") == "new1"
-    kept.chmod(0o777)
-    engine = Engine(site, cache_folder=kept)
-    for file in kept.iterdir():
-        file.unlink()
-    assert engine.render("page") == "new1"
-    assert not list(kept.iterdir())
-
-
 def test_inputs_and_dependencies(tmp_path: Path) -> None:
     """What a template reads of its context and what it is made of is known through layouts and includes."""
     case = Case("", {
@@ -153,21 +115,6 @@ def test_part_as_a_template(tmp_path: Path) -> None:
         template.part("row").render()
     with pytest.raises(TemplateMissing, match='There is no template "page.html#rwo"'.replace(".", "[.]")):
         template.part("rwo")
-
-
-def test_reload(tmp_path: Path) -> None:
-    """With ``reload``, edits to a page, its layout and an include are picked up; without, nothing is read again."""
-    case = Case("", {
-        "template": '<! layout "frame" !>1<! include "row" !>', "file frame.html": "f<! slot !>", "file row.html": "r",
-    })  # fmt: skip
-    engine, fixed = engine_of(case, tmp_path, reload=True), engine_of(case, tmp_path)
-    assert engine.render("page") == fixed.render("page") == "f1r"
-    assert engine.template("page") is engine.template("page")
-    edits = [("frame", "F<! slot !>", "F1r"), ("row", "R!", "F1R!"), ("page", '<! layout "frame" !>2', "F2")]
-    for name, text, page in edits:
-        (tmp_path / f"{name}.html").write_text(text, "utf-8")
-        assert engine.render("page") == page
-    assert fixed.render("page") == "f1r"
 
 
 def test_pickling(tmp_path: Path) -> None:

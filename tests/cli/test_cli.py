@@ -6,11 +6,14 @@ import inspect
 import json
 import os
 import shutil
+import signal
 import subprocess
 import sys
 from pathlib import Path
 
 import pytest
+from serving import ask, running
+from support import untor
 
 from untor import __version__
 from untor.cli.main import main
@@ -18,13 +21,6 @@ from untor.cli.main import main
 BOARD = "<p>{= day | date =}: <! for call in calls !>{= call.name =} <! end !></p>"
 DATA = {"day": "2031-05-17", "calls": [{"name": "Sea <Holly>"}]}
 PAGE = "<p>May 17, 2031: Sea &lt;Holly&gt; </p>"
-
-
-def untor(*arguments: str, folder: Path, given: str | None = None) -> tuple[int, str, str]:
-    """Run the command in a folder; return exit status, output and errors."""
-    command = [sys.executable, "-m", "untor", *arguments]
-    done = subprocess.run(command, cwd=folder, input=given, capture_output=True, encoding="utf-8", check=False)
-    return done.returncode, done.stdout, done.stderr
 
 
 @pytest.fixture
@@ -301,3 +297,18 @@ def test_a_page_outside_of_all_folders(site: Path) -> None:
     (site / "loose/b.html").write_text("b", "utf-8")
     assert untor("render", "shop/templates/mail/note.html", "--set", "x=<", folder=site) == (0, "<p>&lt;</p>", "")
     assert untor("render", "loose/a.html", folder=site) == (0, "b", "")
+
+
+@pytest.mark.skipif(sys.platform == "win32", reason="no such signals")
+@pytest.mark.parametrize(("signal_", "status"), [(signal.SIGTERM, 143), (signal.SIGINT, 0)])
+def test_asked_to_end(signal_: signal.Signals, status: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A command that is asked to end stops with its status, and leaves no temporary file."""
+    monkeypatch.setenv("TMPDIR", str(tmp_path))
+    with running("untor", "demo", "--port", "0", folder=tmp_path) as (url, process):
+        assert ask(url).status == 200
+        assert [*tmp_path.iterdir()], "the demo keeps its database in a temporary folder"
+        process.send_signal(signal_)
+        assert process.wait(20) == status
+        assert process.stdout is not None
+        assert "Traceback" not in process.stdout.read()
+    assert not [*tmp_path.iterdir()]

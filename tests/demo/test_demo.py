@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING
 from urllib.parse import quote
 
 import pytest
-from cli.test_cli import untor
 from selenium.common.exceptions import WebDriverException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.select import Select
 from selenium.webdriver.support.wait import WebDriverWait
 from serving import ask, served
+from support import untor
 
 from untor.demo import views
 from untor.demo.app import Port

@@ -25,6 +25,7 @@ from untor.analysis.composition import Permissions
 from untor.codegen.program import build_program
 from untor.codegen.python import build_python
 from untor.contexts.client_libraries import Tables
+from untor.demo import views
 from untor.diagnostics.source import Source
 from untor.filters import built_in
 from untor.filters.locale_settings import LocaleSettings
@@ -92,7 +93,7 @@ def test_compiled_once(folders: Path) -> None:
 
 def test_templates_of_a_package() -> None:
     """Templates can be inside an installed package; a folder is anything that is a path."""
-    page = Engine(Path(str(files("untor.demo"))) / "templates").render(
+    page = Engine(Path(str(files("untor.demo"))) / "templates", types=views.TYPES).render(
         "notice", title="<T>", message={"posted": "2031-05-17T08:00", "text": "x"}
     )
     assert "<h3>&lt;T&gt; <small>17 May, 08:00</small></h3>" in page
@@ -258,6 +259,7 @@ LEVELS = [
     "codegen",
     "loading",
     "compiler web",
+    "inference",
     "check probe",
     "engine",
     "report explain testing",

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import os
-import subprocess
-import sys
+from functools import partial
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
 import pytest
+import support
 from selectolax.lexbor import LexborHTMLParser
 from support import CASES, cases
 
@@ -27,15 +26,8 @@ from untor.explain.trace import evaluate, filtered, journeys
 from untor.runtime.calls import Calls
 
 TEMPLATES = Path(str(files("untor.demo") / "templates"))
+untor = partial(support.untor, columns=120)
 OWN = ["--engine", "untor.demo.views:pages"]
-
-
-def untor(*arguments: str, folder: Path) -> tuple[int, str, str]:
-    """Run the command in a folder, in a terminal of 120 columns; return exit status, output and errors."""
-    command = [sys.executable, "-m", "untor", *arguments]
-    wide = {**os.environ, "COLUMNS": "120"}
-    done = subprocess.run(command, cwd=folder, capture_output=True, encoding="utf-8", check=False, env=wide)
-    return done.returncode, done.stdout, done.stderr
 
 
 def trimmed(text: str) -> str:
@@ -47,12 +39,13 @@ def test_words_for_everything() -> None:
     assert all(row.words for row in ESCAPERS.values())
     compiled = 0
     for case in cases("places.txt"):
+        compiler = Engine().compiler
         try:
-            template = Engine().compile(case.parts["template"], "page.html")
+            planned = compiler.analyse(Origin("page.html", case.parts["template"]))
         except UntorError:
             continue
         compiled += 1
-        for value in values_of(template.placements):
+        for value in values_of(compiler, planned):
             assert value.kind in KINDS
             assert value.done
     assert compiled > 200
@@ -223,7 +216,7 @@ def test_page(tmp_path: Path) -> None:
     (tmp_path / "frame.html").write_text("<title>{= t =}</title><body><! slot !>", "utf-8")
     engine = Engine(tmp_path)
     planned = engine.compiler.analyse(Origin("page"))
-    values = values_of(planned.placements)
+    values = values_of(engine.compiler, planned)
     page = LexborHTMLParser(explained_template().render(explained_context(engine.compiler, planned, values)))
     sections = page.css("main section:has(table)")
     assert [section.css_first("h2").text() for section in sections] == ["page.html", "frame.html"]  # type: ignore[union-attr]
@@ -244,8 +237,8 @@ def test_page(tmp_path: Path) -> None:
 def test_page_from_the_command(tmp_path: Path) -> None:
     """The page is written whole, the same each time; a page that is refused leaves the file as it was."""
     (tmp_path / "bad.html").write_text("<{= x =}>", "utf-8")
-    assert untor("explain", "vessel", "--folder", str(TEMPLATES), "--html", "out.html", folder=tmp_path) == (0, "", "")
+    assert untor("explain", "vessel", *OWN, "--html", "out.html", folder=tmp_path) == (0, "", "")
     first = (tmp_path / "out.html").read_bytes()
     assert untor("explain", "bad", "--folder", ".", "--html", "out.html", folder=tmp_path)[0] == 1
-    assert untor("explain", "vessel", "--folder", str(TEMPLATES), "--html", "out.html", folder=tmp_path)[0] == 0
+    assert untor("explain", "vessel", *OWN, "--html", "out.html", folder=tmp_path)[0] == 0
     assert (tmp_path / "out.html").read_bytes() == first

@@ -10,7 +10,7 @@ from types import SimpleNamespace
 from typing import TYPE_CHECKING, Any
 
 import pytest
-from support import cases
+from support import cases, untor
 
 from untor import Engine, RenderError, TrustedCSS, TrustedHTML, TrustedScript, TrustedScriptURL, TrustedURL, UntorError
 from untor.demo import views
@@ -353,13 +353,6 @@ def test_replaced() -> None:
     assert [replaced(value, "x", prints=False) for value in (1, None, True, "a")] == [1, None, True, "x"]
 
 
-def untor(*arguments: str, folder: Path) -> tuple[int, str, str]:
-    """Run the command in a folder; return exit status, output and errors."""
-    command = [sys.executable, "-m", "untor", *arguments]
-    done = subprocess.run(command, cwd=folder, capture_output=True, encoding="utf-8", check=False)
-    return done.returncode, done.stdout, done.stderr
-
-
 def test_command(tmp_path: Path) -> None:
     """The command says what it tried; its exit status says what came of it."""
     (tmp_path / "note.html").write_text("<p>{= note =}<! if old? !>{= old =}<! end !></p>", "utf-8")
@@ -405,6 +398,9 @@ def test_pytest_plugin(tmp_path: Path) -> None:
     assert "1 failed, 2 passed" in done.stdout
     assert "pages/bad.html:1:7: This <section> is never closed" in done.stdout
     assert "Traceback" not in done.stdout
+    (tmp_path / "pyproject.toml").write_text('[tool.untor]\nfolders = ["pages"]\n', "utf-8")
+    done = subprocess.run([*command, "--untor"], cwd=tmp_path, capture_output=True, encoding="utf-8", check=False)
+    assert "1 failed, 2 passed" in done.stdout
     done = subprocess.run(
         [*command, "--untor", "gone"], cwd=tmp_path, capture_output=True, encoding="utf-8", check=False
     )

@@ -100,6 +100,7 @@ def analyse(
     analysis = PageAnalysis(load, filters, permitted, collects=collects)
     frame = Frame(reading, part, Names(source, filters, analysis.inputs, permitted.known), main)
     try:
+        analysis.check_types(reading)
         walker = _walker(analysis, frame)
         main.parameters = parameters_of(reading, part) or []
         analysis.inputs.update(parameter.name for parameter in main.parameters)

@@ -6,9 +6,12 @@ from dataclasses import dataclass, field
 
 from untor.analysis.ir import CallFunction, Function, PassedArgument, SlotCall
 from untor.analysis.names import AnalysisError, Known, Names
+from untor.diagnostics import hints
 from untor.diagnostics.problem import Problem, suggestion
 from untor.errors import UntorError
 from untor.language import tree
+from untor.language.annotations import unknown_name
+from untor.types.parameter_types import TYPES
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -78,6 +81,8 @@ class Permissions:
     schemes: frozenset[str]
     tables: Tables
     known: Mapping[str, Known]
+    types: frozenset[str] = frozenset()
+    """The names of ``Engine(types=…)``."""
 
 
 @dataclass(slots=True)
@@ -131,7 +136,20 @@ class PageAnalysis:
         self.dependencies[reading.source.name] = None
         if reading.problems and (reading.torn or not self.collects):
             raise AnalysisError(reading.problems[0])
+        self.check_types(reading)
         return reading
+
+    def check_types(self, reading: ParsedTemplate) -> None:
+        """Check that the types of parameters are known. Raises ``AnalysisError``."""
+        taken = [*(reading.takes.parameters if reading.takes else ())]
+        for parameter in taken + [each for part in reading.parts.values() for each in part.parameters]:
+            unknown = parameter.annotation and unknown_name(parameter.annotation, self.permitted.types)
+            if unknown:
+                names = sorted(self.permitted.types | TYPES.keys())
+                hint = hints.TYPES.get(unknown.name) or suggestion(unknown.name, names) or None
+                words = {"word": unknown.name, "types": ", ".join(names)}
+                end = unknown.start + len(unknown.name)
+                raise AnalysisError(Problem("type-unknown", reading.source, unknown.start, end, hint=hint, **words))
 
 
 def parameters_of(reading: ParsedTemplate, part: str) -> list[tree.Parameter] | None:

@@ -11,7 +11,7 @@ from untor.analysis.analyser import XML, ending_of
 from untor.analysis.composition import Frame, PageAnalysis
 from untor.analysis.ir import Function
 from untor.analysis.names import AnalysisError, Names
-from untor.check import name_rules, page_rules, step_rules, tag_rules
+from untor.check import name_rules, page_rules, step_rules, tag_rules, type_rules
 from untor.check.findings import Checked, finding_of, shown
 from untor.check.site import Site, SitePage
 from untor.check.suppressions import Suppressions
@@ -168,6 +168,7 @@ def _page_found(site: Site, page: SitePage) -> PageProblems:
     problems = [*planned.problems, *_without_echoes(planned.problems, _outlined(site, page))]
     problems += _open_resources(site, placements)
     problems += _only_trusted(site, placements)
+    problems += type_rules.find(planned, site.declared, page.part)
     return PageProblems(problems, [placement for placement in placements if placement.reason is not None])
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
+from untor.check.type_rules import known_of
 from untor.errors import TemplateMissing, UntorError
 from untor.language import tree
 
@@ -36,6 +37,7 @@ class Site:
         """The problems of files that are not text."""
         self.hidden: list[tuple[str, Path, Path]] = []
         """Templates that another of the same name hides: the name, the file used and the one that never is."""
+        self.declared = known_of(compiler.settings)
         self.known = compiler.settings.globals.keys() | compiler.settings.helpers.keys()
         found: dict[str, Path] = {}
         for name, path in compiler.loader.files():

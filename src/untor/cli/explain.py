@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from itertools import groupby
 from pathlib import Path
 
@@ -15,7 +16,7 @@ from untor.compiler.origin import Origin
 from untor.diagnostics.wording import counted
 from untor.explain.descriptions import kind_of_context
 from untor.explain.outline import outline_of
-from untor.explain.printed_values import values_of
+from untor.explain.printed_values import values_as_data, values_of
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -48,6 +49,13 @@ _STYLES = {
 @click.option(
     "--outline", is_flag=True, help="Show the elements that the page makes as a tree, with its steps and values."
 )
+@click.option(
+    "--format",
+    "shape",
+    type=click.Choice(["text", "json"]),
+    default="text",
+    help="Output format: text to read, json for programs.",
+)
 @click.option("--code", is_flag=True, help="Show the Python code the page compiles to.")
 @click.option("--expression", metavar="EXPRESSION", help="Show what this value becomes at each step. Needs --data.")
 @data_options
@@ -58,6 +66,7 @@ def command(
     page: str,
     output: str | None,
     outline: bool,
+    shape: str,
     code: bool,
     expression: str | None,
     given: DataOptions,
@@ -72,6 +81,7 @@ def command(
     untor explain arrivals
     untor explain arrivals --outline
     untor explain arrivals --html arrivals-explained.html
+    untor explain arrivals --format json
     untor explain arrivals --expression 'calls[0].vessel.name' --data arrivals.json
 
     Exit status: 0 explained, 1 the page or its data has an error, 2 usage error, or something was not found.
@@ -99,7 +109,10 @@ def command(
             found = journeys(site.compiler, planned, expression, context)
         _print_journeys(console, steps, found)
         return
-    values = values_of(planned.placements)
+    values = values_of(site.compiler, planned)
+    if shape == "json":
+        click.echo(json.dumps(values_as_data(planned.source.name, values), indent=2, ensure_ascii=False))
+        return
     if output is not None:
         from untor.explain.source_page import explained_context, explained_template  # noqa: PLC0415
 
@@ -130,16 +143,19 @@ def _print_values(console: Console, page: str, values: list[PrintedValue]) -> No
 
     table = Table(box=box.SIMPLE_HEAD, header_style="bold", pad_edge=False, expand=False)
     table.add_column("Line", justify="right", no_wrap=True)
-    for column in ("Value", "Context", "What is done to it, in order"):
+    is_typed = any(value.type for value in values)
+    for column in ("Value", *(["Type"] if is_typed else []), "Context", "What is done to it, in order"):
         table.add_column(column, overflow="fold")
     for template, group in groupby(values, key=lambda value: value.placement.template):
         table.add_section()
-        table.add_row("", Text(template, style="bold"), "", "")
+        table.add_row("", Text(template, style="bold"))
         for value in group:
             placement = value.placement
             place = Text(placement.context, style=_STYLES[value.kind])
             place.append(value.context.removeprefix(placement.context), style="not bold dim")
-            table.add_row(f"{placement.line}:{placement.column}", placement.expression, place, "\n".join(value.done))
+            line = f"{placement.line}:{placement.column}"
+            types = [value.type] if is_typed else []
+            table.add_row(line, placement.expression, *types, place, "\n".join(value.done))
     if values:
         console.print(table)
     if not is_quiet():

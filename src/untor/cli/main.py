@@ -12,7 +12,7 @@ from contextlib import contextmanager
 import click
 
 from untor import __version__
-from untor.cli import check, explain, probe, serve, start
+from untor.cli import check, explain, probe, serve, start, types
 from untor.cli.demo import demo
 from untor.cli.render import render
 from untor.errors import TemplateMissing, UntorError
@@ -30,7 +30,7 @@ class CommandGroup(click.Group):
         logging.basicConfig(format="untor: %(message)s")
         for stream in (sys.stdout, sys.stderr):
             if isinstance(stream, io.TextIOWrapper):
-                # What a terminal cannot show is no reason to stop.
+                # Characters that the terminal can't show must not end the command.
                 stream.reconfigure(errors="backslashreplace")
         try:
             with _ends_when_terminated():
@@ -49,7 +49,7 @@ class CommandGroup(click.Group):
 
 @contextmanager
 def _ends_when_terminated() -> Iterator[None]:
-    """End as by Ctrl-C when the process is asked to end, so that temporary files are removed."""
+    """Handle SIGTERM like Ctrl-C, so that temporary files are removed."""
     if threading.current_thread() is not threading.main_thread():
         yield
         return
@@ -76,4 +76,5 @@ main.add_command(explain.command)
 main.add_command(probe.command)
 main.add_command(serve.command)
 main.add_command(start.command)
+main.add_command(types.command)
 main.add_command(demo)

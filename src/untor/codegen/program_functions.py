@@ -25,12 +25,12 @@ from untor.codegen.program_loops import LoopCompiler
 from untor.codegen.program_values import SHARED
 from untor.codegen.runs import LONGEST_RUN, escaping_of, is_static
 from untor.escape.url import FIXED, QUERY
-from untor.language import tree
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.analysis.ir import PassedArgument
     from untor.codegen.program import ProgramTables
+    from untor.language import tree
 
 
 class FunctionCompiler(LoopCompiler):
@@ -95,9 +95,7 @@ class FunctionCompiler(LoopCompiler):
         """Check a value against the type of its parameter."""
         if parameter.type in {"", "*", "any"}:
             return
-        default = parameter.default
-        none = isinstance(default, tree.Constant) and default.value is None
-        operands = [self.tables.constant(each) for each in (parameter.name, parameter.type, none)]
+        operands = [self.tables.constant(each) for each in (parameter.name, parameter.type, parameter.optional)]
         kind = steps.KINDS.index(parameter.type) if parameter.type in steps.KINDS else 0
         self.placed(start, end, steps.CHECK, slot, self.tables.link("runtime", "check"), *operands, kind)
 

@@ -354,7 +354,12 @@ class ExpressionGenerator:
 
     def _compared(self, left: ast.expr, right: ast.expr, operator: str, node: tree.Comparisons) -> ast.expr:
         if operator in _IDENTITY:
-            return ast.Compare(left, [_IDENTITY[operator]()], [right])
+            first, again = self.twice(left)
+            same = ast.Compare(first, [_IDENTITY[operator]()], [right])
+            if not (isinstance(right, ast.Constant) and right.value is None):
+                return same
+            missing = ast.Compare(again, [_IDENTITY[operator]()], [load("_MISSING")])
+            return ast.BoolOp(ast.Or() if operator == "is" else ast.And(), [same, missing])
         return self._placed(call("_compare", left, right, constant(operator)), node.start, node.end)
 
     def _conditional(self, node: tree.Conditional, lenient: bool) -> ast.expr:  # noqa: FBT001

@@ -110,10 +110,8 @@ class FunctionGenerator(LoopGenerator):
         """Check a value against the type of its parameter; Python's own types are compared in place."""
         if parameter.type in {"", "*", "any"}:
             return value
-        default = parameter.default
-        none = isinstance(default, tree.Constant) and default.value is None
         first, again = self.expressions.twice(value)
-        check = call("_check", again, constant(parameter.name), constant(parameter.type), constant(none))
+        check = call("_check", again, constant(parameter.name), constant(parameter.type), constant(parameter.optional))
         if parameter.type not in _OWN_TYPES:
             return call("_check", value, *check.args[1:])
         return ast.IfExp(ast.Compare(call("_type", first), [ast.Is()], [load(f"_{parameter.type}")]), again, check)

@@ -29,15 +29,19 @@ if TYPE_CHECKING:
     from untor.runtime.compiled import Code
 
     class Compiled(NamedTuple):
-        """A compiled template: its name, the function ``render``, and the names that it reads and consists of."""
+        """A compiled template: its name, the function ``render``, and the names that it reads and consists of.
+
+        ``stamps`` are those of its files, from before they were read.
+        """
 
         name: str
         render: Callable[..., str]
         inputs: tuple[str, ...]
         dependencies: tuple[str, ...]
         parts: tuple[str, ...]
+        stamps: dict[str, object]
 else:  # typing is not loaded to render a page
-    Compiled = namedtuple("Compiled", "name render inputs dependencies parts")  # noqa: PYI024
+    Compiled = namedtuple("Compiled", "name render inputs dependencies parts stamps")  # noqa: PYI024
 
 
 class Compiler:
@@ -72,7 +76,13 @@ class Compiler:
             source = self.loader.read(name)
             if reading is None or reading.source.text != source.text or reading.source.path != source.path:
                 reading = self._readings[name] = reading_of(source)
+            else:
+                reading.source.stamp = source.stamp
         return reading
+
+    def has_changed(self, stamps: Mapping[str, object]) -> bool:
+        """Return whether a template must be compiled again: one of its files is another now, or may be."""
+        return any(stamp is None or self.loader.stamp(name) != stamp for name, stamp in stamps.items())
 
     def _reading_of(self, origin: Origin) -> ParsedTemplate:
         if origin.text is not None:
@@ -92,27 +102,49 @@ class Compiler:
 
     # --- tree to IR ------------------------------------------------------------------------------------------------
 
-    def analyse(self, origin: Origin, *, collects: bool = False) -> TemplateIR:
+    def analyse(self, origin: Origin, *, collects: bool = False, stamps: dict[str, object] | None = None) -> TemplateIR:
         """Plan a template. Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``.
 
-        With ``collects``, problems are not raised; all of them are in the plan.
+        With ``collects``, problems are not raised; all of them are in the plan. ``stamps`` receives those of its files.
         """
+
+        def planned_now() -> TemplateIR:
+            reading = self._reading_of(origin)
+            if stamps is not None:
+                stamps.clear()
+                if origin.text is None:
+                    stamps[origin.name] = reading.source.stamp
+            return self.analysed(reading, origin.part, collects=collects, stamps=stamps)
+
         try:
-            planned = self.analysed(self._reading_of(origin), origin.part, collects=collects)
+            planned = planned_now()
         except RecursionError:
             planned = with_whole_stack(
-                lambda: self.analysed(self._reading_of(origin), origin.part, collects=collects),
+                planned_now,
                 lambda: self.loader.read(origin.name) if origin.text is None else Source(origin.name, origin.text),
             )
         if planned.problems and not collects:
             raise error_of(planned.problems[0])
         return planned
 
-    def analysed(self, reading: ParsedTemplate, part: str = "", *, collects: bool = False) -> TemplateIR:
-        """Plan what has been read; its problems are in the plan."""
+    def analysed(
+        self,
+        reading: ParsedTemplate,
+        part: str = "",
+        *,
+        collects: bool = False,
+        stamps: dict[str, object] | None = None,
+    ) -> TemplateIR:
+        """Plan what has been read; its problems are in the plan, the stamps of what it depends on in ``stamps``."""
         from untor.analysis.analyser import analyse  # noqa: PLC0415
 
-        return analyse(reading, self.reading, self.settings.filters, self.permitted(), part, collects=collects)
+        def read(name: str) -> ParsedTemplate:
+            other = self.reading(name)
+            if stamps is not None:
+                stamps[name] = other.source.stamp
+            return other
+
+        return analyse(reading, read, self.settings.filters, self.permitted(), part, collects=collects)
 
     def permitted(self) -> Permissions:
         """Return what templates may do, as the analysis reads it."""
@@ -122,7 +154,9 @@ class Compiler:
 
             settings = self.settings
             tables = Tables(settings.attributes, settings.script_types)
-            self._permitted = Permissions(settings.url_schemes, tables, settings.helper_checks)
+            self._permitted = Permissions(
+                settings.url_schemes, tables, settings.helper_checks, frozenset(settings.types)
+            )
         return self._permitted
 
     def hashes(self, origin: Origin) -> dict[str, list[str]]:
@@ -143,19 +177,26 @@ class Compiler:
         Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``.
         """
         name, text, part = origin
-        is_kept = text is None and not part
-        if is_kept:
+        stamps: dict[str, object] = {}
+
+        def read(name: str) -> Source:
             source = self.loader.read(name)
-            entry = self.cache.load(source, self.loader.read, way)
+            stamps[name] = source.stamp
+            return source
+
+        is_kept = text is None and not part and self.cache.folder is not None
+        if is_kept:
+            source = read(name)
+            entry = self.cache.load(source, read, way)
             if entry is not None and (function := self._kept_function(entry[0], way)) is not None:
-                return Compiled(source.name, function, **entry[1])
-        planned = self.analyse(origin)
+                return Compiled(source.name, function, stamps=stamps, **entry[1])
+        planned = self.analyse(origin, stamps=stamps)
         code = self._built(planned, way)
         names = {"inputs": planned.inputs, "dependencies": planned.dependencies, "parts": planned.parts}
         if is_kept:
             self.cache.save(planned.source, code, names, way)
         title = f"{planned.source.name}#{part}" if part else planned.source.name
-        return Compiled(title, self._function(code, way), **names)
+        return Compiled(title, self._function(code, way), stamps=stamps, **names)
 
     def function(
         self,

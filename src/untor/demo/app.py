@@ -152,10 +152,9 @@ class Port:
 
     def explained(self, request: Request) -> Page:
         """Where the values of a page are printed."""
-        planned = views.pages.compiler.analyse(Origin(views.pages.compiler.loader.name(self._known(request))))
-        return _explained.page(
-            explained_context(views.pages.compiler, planned, values_of(planned.placements)), policy=_EXPLAINED
-        )
+        compiler = views.pages.compiler
+        planned = compiler.analyse(Origin(compiler.loader.name(self._known(request))))
+        return _explained.page(explained_context(compiler, planned, values_of(compiler, planned)), policy=_EXPLAINED)
 
     @staticmethod
     def _known(request: Request) -> str:

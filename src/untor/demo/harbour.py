@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from decimal import Decimal
 from importlib.resources import files
+from typing import TypedDict
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -127,6 +128,20 @@ class Tide:
 
     at: datetime
     height: float
+
+
+class Place(TypedDict):
+    """A berth on the map, and the vessel that lies there today."""
+
+    berth: Berth
+    vessel: Vessel | None
+
+
+class Turn(TypedDict):
+    """High or low water."""
+
+    tide: Tide
+    high: bool
 
 
 @dataclass(frozen=True, slots=True)

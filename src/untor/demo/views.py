@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from importlib.resources import files
 
+from untor.demo import harbour as records
 from untor.demo.harbour import TODAY, shipped
+from untor.diagnostics.source import Source
 from untor.engine.engine import Engine
 from untor.web.csp import Policy
 
@@ -38,6 +40,12 @@ PAGES = ("arrivals", "vessel", "notices", "berths", "tide", "invoices", "invoice
 WORDS: dict[str, dict[str, object]] = shipped("words")
 """The words of the invoices, by language."""
 
+TYPES = {
+    **{name: getattr(records, name) for name in "Berth Call Entry Invoice Message Place Tide Turn Vessel".split()},
+    "Source": Source,
+}
+"""The classes that the templates take values of."""
+
 _PER_PAGE = 4
 _HERE = files("untor.demo")
 
@@ -46,6 +54,7 @@ def _engine(language: str) -> Engine:
     return Engine(
         str(_HERE / "templates"),
         locale=language,
+        types=TYPES,
         globals={"language": language, "languages": WORDS, "words": WORDS[language]},
         static={"/static": str(_HERE / "static")},
         links=ROUTES,

@@ -306,7 +306,7 @@ CODES: dict[str, Code] = {
     "type-unknown": Code(
         "MarkError",
         'There is no type "{word}".',
-        "Types are {types}.",
+        "Types are {types}; classes are named by Engine(types=…).",
         "<! takes berth: string !><p>{= berth =}</p>",
         "<! takes berth: str !><p>{= berth =}</p>",
         {"berth": "N1"},

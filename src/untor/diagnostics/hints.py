@@ -372,11 +372,6 @@ POSITIONS: dict[str, str] = {
 
 
 TYPES: dict[str, str] = {
-    "Any": 'Write "any".',
-    "Decimal": 'Write "decimal".',
-    "Iterable": 'Write "list" for a sequence, or "any".',
-    "None": "A default of None permits it: name: str = None.",
-    "Sequence": 'Write "list".',
     "array": 'Write "list".',
     "boolean": 'Write "bool".',
     "bytes": "Bytes are not printed: decode them in the view.",
@@ -384,12 +379,9 @@ TYPES: dict[str, str] = {
     "integer": 'Write "int".',
     "mapping": 'Write "dict".',
     "number": 'Write "float", "int" or "decimal".',
-    "object": 'Write "any".',
-    "set": 'Write "any"; a list is a sequence.',
     "string": 'Write "str".',
     "text": 'Write "str".',
     "time": 'Write "any"; "datetime" is a date with a time.',
-    "tuple": 'Write "list": it accepts any sequence.',
 }
 """Types of parameters."""
 
@@ -415,10 +407,6 @@ SHAPES: dict[str, dict[str, str]] = {
         "[": "Values are not changed: pass the final mapping or list from the view.",
         **dict.fromkeys(("+", "-", "*", "/", "%", "++", "--"), _NO_CHANGES),
     },
-    "takes": {
-        "|": "A default of None permits it: name: str = None.",
-        "[": "Write the type without its items: calls: list.",
-    },
     **{
         word: {
             ".": _IN_QUOTES.format(word),
@@ -431,7 +419,6 @@ SHAPES: dict[str, dict[str, str]] = {
         for word in ("include", "use", "layout")
     },
 }
-SHAPES["part"] = SHAPES["takes"]
 """What is written in the wrong place of a step: the step, what is found there, and what to write."""
 
 AFFIXES: dict[str, str] = {sign: _TRIMMED.format(sign) for sign in ("-", "~", "+", "_")}

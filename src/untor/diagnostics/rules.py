@@ -5,9 +5,14 @@ A page that breaks a rule is rendered, but is wrong or risky. Unlike a problem, 
 
 from __future__ import annotations
 
+from datetime import date
+
 from untor.diagnostics.codes import Code
 
 _CALLS = {"calls": [{"name": "Sea Holly", "site": "https://holly.example/"}]}
+
+
+_TYPED = {"day": date(2031, 5, 17), "name": "Sea Holly", "tons": 9, "calls": ["Sea Holly"]}
 
 
 _HEAD = '<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Port Ellery</title></head>'
@@ -15,6 +20,10 @@ _HEAD = '<!doctype html><html lang="en"><head><meta charset="utf-8"><title>Port 
 
 def _rule(message: str, hint: str, failing: str = "", fixed: str = "", *, severity: str = "warning") -> Code:
     return Code("", message, hint, failing, fixed, _CALLS, severity)
+
+
+def _typed(message: str, hint: str, failing: str = "", fixed: str = "") -> Code:
+    return Code("", message, hint, failing, fixed, _TYPED, "warning")
 
 
 OFF = frozenset({"csp-handler", "csp-script", "csp-style", "opener"})
@@ -149,6 +158,77 @@ RULES: dict[str, Code] = {
     "input-not-given": _rule(
         '"{target}" uses {names}, which is not passed to it here.',
         "An included template sees only what is passed: {shown}",
+    ),
+    # --- types -----------------------------------------------------------------------------------------------------
+    "type-attribute": _typed(
+        '{owner} has no attribute "{name}".',
+        "{near}",
+        "<! takes day: date !><p>{= day.yaer =}</p>",
+        "<! takes day: date !><p>{= day.year =}</p>",
+    ),
+    "type-none": _typed(
+        '"{name}" {trouble}.',
+        'Add "?" after it, "?? VALUE" for a default, or test it with "if".',
+        "<! takes day: date | None !><p>{= day.year =}</p>",
+        "<! takes day: date | None !><p>{= day?.year =}</p>",
+    ),
+    "type-unresolved": _typed(
+        "Some annotations of {owner} can't be evaluated: {trouble}.",
+        "Import the module of that name before creating the engine; until then, these attributes are not checked.",
+    ),
+    "type-loop": _typed(
+        '"{name}" has the type {kind}, which cannot be looped over.',
+        "Loop over a list, a mapping, or range(N) for numbers.",
+        "<! takes tons: int !><! for number in tons !><p>{= number =}</p><! end !>",
+        "<! takes tons: int !><! for number in range(tons) !><p>{= number =}</p><! end !>",
+    ),
+    "type-call": _typed(
+        '"{name}" has the type {kind}, which cannot be called.',
+        "Remove the brackets, or pass a function to the page.",
+        "<! takes name: str !><p>{= name() =}</p>",
+        "<! takes name: str !><p>{= name =}</p>",
+    ),
+    "type-function": _typed(
+        '"{name}" is a method, and templates only read data.',
+        "Call it in the view, make it a property, or use a filter.",
+        "<! takes name: str !><p>{= name.upper =}</p>",
+        "<! takes name: str !><p>{= name | upper =}</p>",
+    ),
+    "type-always": _typed(
+        '"{name}" has the type {kind}, which is always true.',
+        "Remove the test, or test something that may be missing or empty.",
+        "<! takes day: date !><! if day !><p>{= day | date =}</p><! end !>",
+        "<! takes day: date | None !><! if day !><p>{= day | date =}</p><! end !>",
+    ),
+    "type-argument": _typed(
+        'The parameter "{name}" of {owner} accepts {wanted}, but this is {kind}.',
+        "Pass another value, or change the declared type.",
+        '<! part berth(tons: int) !><p>{= tons =}</p><! end !><! include berth tons="9" !>',
+        "<! part berth(tons: int) !><p>{= tons =}</p><! end !><! include berth tons=9 !>",
+    ),
+    "type-filter": _typed(
+        'The filter "{filter}" accepts {wanted}, but this is {kind}.',
+        "Use another filter, or pass another value to the page.",
+        "<! takes name: str !><p>{= name | number =}</p>",
+        "<! takes tons: int !><p>{= tons | number =}</p>",
+    ),
+    "type-comparison": _typed(
+        "This comparison is {result}: {left} {operator} {right}.",
+        "Compare values of the same type.",
+        '<! takes tons: int !><! if tons == "9" !><p>{= tons =}</p><! end !>',
+        "<! takes tons: int !><! if tons == 9 !><p>{= tons =}</p><! end !>",
+    ),
+    "type-operation": _typed(
+        "These types do not support this operator: {left} {operator} {right}.",
+        "Use values of the same type; to print strings and numbers together, use separate print marks.",
+        '<! takes tons: int !><p>{= tons + " t" =}</p>',
+        "<! takes tons: int !><p>{= tons =} t</p>",
+    ),
+    "type-print": _typed(
+        "A value of the type {kind} has no text to print here ({where}).",
+        'Print one of its attributes or items; for a list, use | join(", ").',
+        "<! takes calls: list[str] !><p>{= calls =}</p>",
+        "<! takes calls: list[str] !><p>{= calls | join =}</p>",
     ),
     # --- the page in a browser -------------------------------------------------------------------------------------
     "charset-wrong": _rule(

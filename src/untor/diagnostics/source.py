@@ -20,16 +20,18 @@ EXCERPT_WIDTH = 100
 class Source:
     """The text of one template.
 
-    ``name`` is what messages call it, ``path`` the file it came from, if any.
+    ``name`` is what messages call it, ``path`` the file it came from, if any, and ``stamp`` what that file was when it
+    was read: another one whenever its content is; ``None`` where that is not known.
     Offsets count code points from 0; lines and columns count from 1.
     """
 
-    __slots__ = ("_starts", "name", "path", "text")
+    __slots__ = ("_starts", "name", "path", "stamp", "text")
 
     def __init__(self, name: str, text: str, path: str | None = None) -> None:
         self.name = name
         self.text = text
         self.path = path
+        self.stamp: object = None
         self._starts: list[int] | None = None
 
     @property

@@ -10,17 +10,18 @@ from untor.engine.options import (
     checked_attributes,
     checked_folders,
     checked_functions,
+    checked_inputs,
     checked_name,
     checked_origin,
     checked_script_types,
     checked_settings,
+    checked_types,
     one_of,
     with_locale,
 )
 from untor.engine.own_helpers import OwnHelpers
 from untor.engine.template import Template
 from untor.escape import SCHEMES
-from untor.escape.accelerated import IS_BUILT
 from untor.filters import NAMES, built_in
 from untor.filters.locale_settings import LocaleSettings
 from untor.loading.cache import CodeCache
@@ -32,6 +33,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
     from concurrent.futures import Executor
     from datetime import datetime
+    from types import ModuleType
     from typing import Any, Literal, TypeVar
 
     from untor.check.findings import Finding
@@ -70,6 +72,8 @@ class Engine:
       ``text``, ``refused``.
     - ``script_types``: what script elements of types that browsers do not run contain: ``{"text/x-sea": "json"}``; one
       of ``text``, ``html``, ``json``, ``script``.
+    - ``types``: the classes that ``takes`` may name, ``{"Call": Call}`` or the module that has them.
+    - ``inputs``: what pages are given, by name: ``{"arrivals": Arrivals}``, a class whose annotations are the values.
     - ``static``: the folders of static files, ``{"/static": "static"}`` or a single folder, for the helpers ``asset``
       and ``integrity``.
     - ``links``: the named routes, ``{"vessel": "/vessels/{id}"}`` or the application's router, for the helper ``link``.
@@ -98,6 +102,8 @@ class Engine:
         resource_origins: Iterable[str] = (),
         attributes: Mapping[str, str] | None = None,
         script_types: Mapping[str, str] | None = None,
+        types: Mapping[str, object] | ModuleType | None = None,
+        inputs: Mapping[str, type] | None = None,
         static: Static | None = None,
         links: Mapping[str, str] | Router | Callable[..., object] | None = None,
         policy: Policy | None = None,
@@ -126,12 +132,15 @@ class Engine:
             helpers=self.helpers,
             globals=self.globals,
             helper_checks=own.checks,
+            facts=[locale, timezone, *own.facts],
             lenient=missing == "empty",
             calls_methods=calls == "methods",
             url_schemes=frozenset(scheme.lower().removesuffix(":") for scheme in url_schemes),
             resource_origins=frozenset(map(checked_origin, resource_origins)),
             attributes=checked_attributes(attributes),
             script_types=checked_script_types(script_types),
+            types=checked_types(types),
+            inputs=checked_inputs(inputs),
         )
         self._own_helpers = own.helpers.keys()
         self._options: dict[str, Any] = {
@@ -150,14 +159,15 @@ class Engine:
             "resource_origins": settings.resource_origins,
             "attributes": settings.attributes,
             "script_types": settings.script_types,
+            "types": settings.types,
+            "inputs": settings.inputs,
             "static": static,
             "links": links,
             "policy": policy,
         }
-        cache = CodeCache(cache_folder, [*settings.cache_key(), str(IS_BUILT)])
+        cache = CodeCache(cache_folder, settings.cache_key)
         self.compiler = Compiler(TemplateLoader(folders), settings, cache, reload=reload)
         self._templates: dict[str, Template] = {}
-        self._stamps: dict[str, dict[str, object]] = {}
 
     # --- finding and rendering -------------------------------------------------------------------------------------
 
@@ -174,12 +184,8 @@ class Engine:
         Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``.
         """
         template = self._templates.get(name)
-        if template is None or (self.reload and self._changed(name)):
-            template = Template(self, Origin(name))
-            if self.reload:
-                stamp = self.compiler.loader.stamp
-                self._stamps[name] = {each: stamp(each) for each in (name, *template.dependencies)}
-            self._templates[name] = template
+        if template is None or (self.reload and self.compiler.has_changed(template._stamps)):  # noqa: SLF001
+            template = self._templates[name] = Template(self, Origin(name))
         return template
 
     def page(
@@ -300,10 +306,6 @@ class Engine:
         self.compiler.reload = reload
         if self.assets is not None:
             self.assets.reload = reload
-
-    def _changed(self, name: str) -> bool:
-        stamps = self._stamps.get(name, {})
-        return any(self.compiler.loader.stamp(each) != stamp for each, stamp in stamps.items())
 
 
 def _engine(options: dict[str, Any]) -> Engine:

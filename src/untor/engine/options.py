@@ -15,6 +15,7 @@ from untor.types.parameter_types import is_mapping
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
+    from types import ModuleType
 
 
 def one_of(option: str, value: str, *allowed: str) -> None:
@@ -94,6 +95,43 @@ def checked_name(kind: str, name: str) -> str:
     if kind == "filter" and name in NAMES:
         raise ValueError(f'there is a built-in filter "{name}"; give yours another name')
     return name
+
+
+def checked_types(types: Mapping[str, object] | ModuleType | None) -> dict[str, object]:
+    """Return the classes that ``takes`` may name: those of a mapping, or of a module with their own names.
+
+    Raises ``ValueError`` for names that templates could not write, or that mean something else there.
+    """
+    if types is None:
+        return {}
+    from collections import abc  # noqa: PLC0415  only where there are any
+
+    from untor.language.annotations import KNOWN  # noqa: PLC0415
+
+    if not isinstance(types, abc.Mapping):
+        public = getattr(types, "__all__", None) or [name for name in vars(types) if not name.startswith("_")]
+        found = {name: getattr(types, name) for name in public if name not in KNOWN}
+        return {name: each for name, each in found.items() if isinstance(each, type) or _is_alias(each)}
+    for name in types:
+        if not isinstance(name, str) or not name.isidentifier() or name.startswith("_"):
+            raise ValueError(f"types names classes as takes writes them, not {name!r}")
+        if name in KNOWN:
+            raise ValueError(f'types cannot say what "{name}" means: it is one of the types that templates have')
+    return dict(types)
+
+
+def _is_alias(value: object) -> bool:
+    """Return whether a value stands for a type: ``list[int]``, a union, a ``NewType``, a ``type`` statement."""
+    return any(hasattr(value, name) for name in ("__origin__", "__args__", "__supertype__", "__value__"))
+
+
+def checked_inputs(inputs: Mapping[str, type] | None) -> dict[str, type]:
+    """Return the classes that say what pages are given, by the names of templates. Raises ``ValueError``."""
+    for name, each in (inputs or {}).items():
+        if not isinstance(name, str) or not isinstance(each, type):
+            shape = "the name of a template and a class whose annotations are the page's values"
+            raise ValueError(f"inputs has {shape}, not {name!r}: {each!r}")  # noqa: TRY004  as for all options
+    return dict(inputs or {})
 
 
 def checked_attributes(rows: Mapping[str, str] | None) -> dict[str, str]:

@@ -29,7 +29,7 @@ def numbers(start: int, stop: int | None = None, step: int = 1) -> range:
 class OwnHelpers:
     """``range``, ``asset`` and ``integrity`` with static files, ``link`` with routes.
 
-    ``checks`` say what is wrong with a call.
+    ``checks`` say what is wrong with a call, going by ``facts``.
     """
 
     def __init__(
@@ -43,11 +43,13 @@ class OwnHelpers:
         self.links: Links | None = None
         self.helpers: dict[str, Callable[..., object]] = {"range": numbers}
         self.checks: dict[str, Known] = {}
+        self.facts: list[tuple[str, object]] = []
         if static is not None:
             from untor.web.static import Assets  # noqa: PLC0415  only where there are any
 
             self.assets = assets = Assets(static, reload=reload)
             self.helpers |= {"asset": assets.asset, "integrity": assets.integrity}
+            self.facts += [(url, str(folder)) for url, folder in assets.entries]
             self.checks["asset"] = self.checks["integrity"] = lambda name, _: assets.trouble(name)
         if links is not None:
             from untor.web.routes import Links  # noqa: PLC0415
@@ -55,6 +57,7 @@ class OwnHelpers:
             self.links = Links(links)
             self.helpers["link"] = self.links.link
             self.checks["link"] = self.links.trouble
+            self.facts += sorted((self.links.table or {}).items())
 
     def add_to(self, helpers: dict[str, Callable[..., object]]) -> None:
         """Add them to the helpers of the site. Raises ``ValueError`` where one of these has such a name."""

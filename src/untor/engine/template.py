@@ -61,6 +61,7 @@ class Template:
         "_hashes": "",
         "_origin": "",
         "_placements": "",
+        "_stamps": "",
         "dependencies": "The names of the other templates that this one depends on.",
         "inputs": "The names that the template and its layouts read from the values, in alphabetical order.",
         "name": "The template's name with its ending.",
@@ -103,6 +104,7 @@ class Template:
         self.inputs = compiled.inputs
         self.dependencies = compiled.dependencies
         self.parts = compiled.parts
+        self._stamps = compiled.stamps
 
     if not TYPE_CHECKING:
 

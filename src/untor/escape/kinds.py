@@ -24,7 +24,7 @@ if TYPE_CHECKING:
 
 
 class Missing:
-    """The value of what is not there and may be missing; prints as nothing, is false, has no items."""
+    """The value of what is not there and may be missing; prints as nothing, is false, equals ``None``, has no items."""
 
     __slots__ = ()
 
@@ -36,6 +36,12 @@ class Missing:
 
     def __iter__(self) -> Iterator[object]:
         return iter(())
+
+    def __eq__(self, other: object) -> bool:
+        return other is None or other is self
+
+    def __hash__(self) -> int:
+        return hash(None)
 
     def __repr__(self) -> str:
         return "missing"
@@ -161,11 +167,16 @@ def _classified(kind: type) -> str:
         _kinds.clear()
         plain_types.clear()
         plain_types.update(_PLAIN_AT_FIRST)
-    found = _by_base(kind) or _by_protocol(kind)
+    found = kind_of_class(kind)
     _kinds[kind] = found
     if found in _PLAIN and not (hasattr(kind, "__array__") or stands_for_root(kind)):
         plain_types.add(kind)
     return found
+
+
+def kind_of_class(kind: type) -> str:
+    """Return the kind that the values of a class have."""
+    return _by_base(kind) or _by_protocol(kind)
 
 
 def full_name(kind: type) -> str:

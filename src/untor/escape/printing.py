@@ -112,6 +112,14 @@ def _seen(kind: type, of_kind: str) -> bool:
     return _has_text[kind]
 
 
+def has_text(kind: type) -> bool:
+    """Return whether values of a class may be printed: that of an array or an object only one that has a text."""
+    of_kind = kinds.kind_of_class(kind)
+    if of_kind in {kinds.ENUM, kinds.ABSENT, kinds.ARRAY}:
+        return True
+    return _seen(kind, of_kind) or (of_kind in {kinds.OBJECT, kinds.MODEL} and _repr_is_written(kind))
+
+
 def _definer(kind: type, method: str) -> type:
     return next(base for base in kind.__mro__ if method in base.__dict__)
 

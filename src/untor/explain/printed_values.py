@@ -5,26 +5,34 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 
+from untor.check.type_rules import known_of
 from untor.diagnostics.source import Source
 from untor.escape import ESCAPERS
 from untor.explain.descriptions import in_order, kind_of_context
+from untor.inference.pages import PageTypes
 from untor.language import tree
 from untor.language.expressions import ExpressionParser
 from untor.language.tokens import SyntaxProblem
+from untor.types.model import ANY, shown
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from untor.analysis.ir import Placement
+    from untor.analysis.ir import Placement, TemplateIR
+    from untor.compiler.compiler import Compiler
 
 
 @dataclass(frozen=True, slots=True)
 class PrintedValue:
-    """One value in one place; ``done`` is what is done to it, in order, filters first."""
+    """One value in one place; ``done`` is what is done to it, in order, filters first.
+
+    ``type`` is its type before the escaping; empty where it is not known.
+    """
 
     number: int
     placement: Placement
     kind: str
     done: tuple[str, ...]
+    type: str = ""
 
     @property
     def context(self) -> str:
@@ -49,17 +57,40 @@ def context_in_words(placement: Placement) -> str:
     return f"{placement.context} in {words}" if words else placement.context
 
 
-def values_of(placements: list[Placement]) -> list[PrintedValue]:
+def values_of(compiler: Compiler, planned: TemplateIR) -> list[PrintedValue]:
     """Return the values of a page, numbered in its order."""
-    return [_value(number, placement) for number, placement in enumerate(placements, 1)]
+    types = PageTypes(planned, known_of(compiler.settings), lambda *_, **__: None)
+    types.walk()
+    known = {placement: "" if kind == ANY else shown(kind) for placement, kind in types.printed.items()}
+    return [_value(number, each, known.get(each, "")) for number, each in enumerate(planned.placements, 1)]
 
 
-def _value(number: int, placement: Placement) -> PrintedValue:
+def values_as_data(page: str, values: list[PrintedValue]) -> dict[str, object]:
+    """Return the values of a page for programs."""
+    rows = [
+        {
+            "template": value.placement.template,
+            "line": value.placement.line,
+            "column": value.placement.column,
+            "expression": value.placement.expression,
+            "type": value.type or None,
+            "context": value.placement.context,
+            "path": value.placement.path,
+            "escapers": value.placement.escapers,
+            "done": value.done,
+            "reason": value.placement.reason,
+        }
+        for value in values
+    ]
+    return {"page": page, "values": rows}
+
+
+def _value(number: int, placement: Placement, kind: str) -> PrintedValue:
     if placement.reason is not None and placement.context == "text":
         steps = (*_filters(placement)[:-1], f"printed unescaped, because: {placement.reason}")
-        return PrintedValue(number, placement, "trusted", steps)
+        return PrintedValue(number, placement, "trusted", steps, kind)
     escaped = [ESCAPERS[name].words for name in in_order(placement.escapers) or ("plain",)]
-    return PrintedValue(number, placement, kind_of_context(placement.context), (*_filters(placement), *escaped))
+    return PrintedValue(number, placement, kind_of_context(placement.context), (*_filters(placement), *escaped), kind)
 
 
 def _filters(placement: Placement) -> list[str]:

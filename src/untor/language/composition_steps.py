@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from untor.diagnostics import hints
-from untor.diagnostics.problem import Problem, suggestion
+from untor.diagnostics.problem import Problem
 from untor.diagnostics.wording import with_article
 from untor.language import tree
+from untor.language.annotations import annotation, checked_type
 from untor.language.keywords import STEPS
 from untor.language.tokens import SyntaxProblem, string_value
-from untor.types.parameter_types import TYPES
+from untor.types.parameter_types import type_of
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -82,7 +83,7 @@ def arguments(mark: Mark, parser: ExpressionParser) -> list[tree.Argument]:
     return arguments
 
 
-def parameters(mark: Mark, parser: ExpressionParser, *, typed: bool, closing: str = "") -> list[tree.Parameter]:
+def parameters(mark: Mark, parser: ExpressionParser, *, closing: str = "") -> list[tree.Parameter]:
     """Read ``NAME: TYPE = DEFAULT, …`` to the closing bracket or the end of the mark."""
     parameters: list[tree.Parameter] = []
     while parser.token.kind != "end" and not (closing and parser.token.text == closing):
@@ -90,28 +91,18 @@ def parameters(mark: Mark, parser: ExpressionParser, *, typed: bool, closing: st
         name = new_name(mark, parser)
         if any(parameter.name == name for parameter in parameters):
             raise parser.problem("argument-repeated", token.start, token.end, word=name)
-        kind = ""
-        if typed and parser.accept(":"):
-            kind = _type(mark, parser)
-            if parser.token.text in hints.SHAPES["takes"]:
-                raise shape_problem(mark, parser, "a type is one name")
+        kind, is_optional, read = "", False, None
+        if parser.accept(":"):
+            read = annotation(parser, lambda trouble: shape_problem(mark, parser, trouble))
+            kind, is_optional = checked_type(read)
         default = parser.expression() if parser.accept("=") else None
-        wanted, fits = TYPES[kind or "any"]
-        if isinstance(default, tree.Constant) and default.value is not None and not fits(default.value):
-            words = {"word": name, "wanted": wanted, "what": with_article(type(default.value).__name__)}
-            raise SyntaxProblem(Problem("default-type", parser.source, default.start, default.end, **words))
-        parameters.append(tree.Parameter(token.start, token.end, name, kind, default))
+        if isinstance(default, tree.Constant):
+            is_optional |= default.value is None
+            wanted, fits = type_of(kind or "any")
+            if default.value is not None and not fits(default.value):
+                words = {"word": name, "wanted": wanted, "what": with_article(type(default.value).__name__)}
+                raise SyntaxProblem(Problem("default-type", parser.source, default.start, default.end, **words))
+        parameters.append(tree.Parameter(token.start, token.end, name, kind, default, is_optional, read))
         if not parser.accept(","):
             break
     return parameters
-
-
-def _type(mark: Mark, parser: ExpressionParser) -> str:
-    token = parser.token
-    if token.kind != "name" or token.text not in TYPES:
-        hint = hints.TYPES.get(token.text) or suggestion(token.text, TYPES) or None
-        if token.kind == "end":
-            raise shape_problem(mark, parser, "the type is missing after the colon")
-        words = {"word": token.text, "types": ", ".join(sorted(TYPES))}
-        raise SyntaxProblem(Problem("type-unknown", parser.source, token.start, token.end, hint=hint, **words))
-    return parser.take().text

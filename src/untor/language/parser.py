@@ -267,7 +267,7 @@ class _TemplateParser:
                 raise parser.problem("takes-late", mark.start, mark.end)
             if parser.token.kind == "end":
                 raise shape_problem(mark, parser, "a name is missing")
-            self.reading.takes = tree.Takes(mark.start, mark.end, parameters(mark, parser, typed=True))
+            self.reading.takes = tree.Takes(mark.start, mark.end, parameters(mark, parser))
             parser.finish()
         except SyntaxProblem as found:
             self.problems.append(found.problem)
@@ -341,7 +341,7 @@ class _TemplateParser:
             name = new_name(mark, parser)
             part_parameters: list[tree.Parameter] = []
             if opened := parser.accept("("):
-                part_parameters = parameters(mark, parser, typed=True, closing=")")
+                part_parameters = parameters(mark, parser, closing=")")
                 parser.expect(")", opened)
             parser.finish()
             if self.open:

@@ -226,16 +226,32 @@ class Argument(Node):
 
 
 @dataclass(slots=True)
+class Annotation(Node):
+    """A type, as ``takes`` and ``part`` write it: a name, and what is in its brackets; ``|`` is a union.
+
+    A value of ``Literal`` has no name.
+    """
+
+    name: str
+    arguments: list[Annotation] = field(default_factory=list)
+    value: str | float | bool | None = None
+
+
+@dataclass(slots=True)
 class Parameter(Node):
     """What a template or part takes: name, type and default.
 
-    ``type`` is empty for any, ``*`` for what is given to a template that does not say what it takes; ``default`` is
-    ``None`` for none.
+    ``type`` is what is checked when a value is passed: empty for any, several with ``|`` between them, ``*`` for what
+    is given to a template that does not say what it takes. ``annotation`` is the whole type; ``default`` is ``None``
+    for none.
     """
 
     name: str
     type: str
     default: Expression | None
+    optional: bool = False
+    """Whether the value may be ``None``."""
+    annotation: Annotation | None = None
 
 
 @dataclass(slots=True)

@@ -8,7 +8,7 @@ from untor.errors import MissingValue, RenderError
 from untor.escape import MISSING, kinds
 from untor.escape.kinds import is_absent, kind_of, value_of_member
 from untor.runtime.attributes import missing_name
-from untor.types.parameter_types import TYPES, is_mapping
+from untor.types.parameter_types import is_mapping, type_of
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -33,9 +33,9 @@ NONCE = _Key()
 
 def check(value: object, name: str, wanted: str, none: bool) -> object:  # noqa: FBT001  generated code calls it
     """Return a value that has the type that is taken. Raises ``RenderError`` for another."""
-    if wanted not in TYPES or value is MISSING or (none and is_absent(value)):
+    if value is MISSING or (none and is_absent(value)):
         return value
-    words, fits = TYPES[wanted]
+    words, fits = type_of(wanted)
     if fits(value):
         return value
     what = "None" if value is None else with_article(type(value).__name__)
@@ -47,8 +47,8 @@ def check(value: object, name: str, wanted: str, none: bool) -> object:  # noqa:
 def _remedy(value: object, name: str, wanted: str) -> str:
     kind = kind_of(value)
     if kind == kinds.ABSENT:
-        return f"If it may be None, say so: {name}: {wanted} = None."
-    if kind == kinds.ENUM and TYPES[wanted][1](value_of_member(value)):
+        return f"If it may be None, say so: {name}: {wanted} | None."
+    if kind == kinds.ENUM and type_of(wanted)[1](value_of_member(value)):
         return f"Pass its value: {name}.value."
     if wanted in {"int", "float", "decimal"} and isinstance(value, str):
         return f"Turn it into a number in the view: {'Decimal' if wanted == 'decimal' else wanted}(…)."

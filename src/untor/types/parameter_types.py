@@ -69,3 +69,25 @@ TYPES: dict[str, tuple[str, Callable[[object], bool]]] = {
     "str": ("a string (str)", lambda value: isinstance(value, str)),
 }
 """Each type's words in messages, and its test."""
+
+NAMES = {
+    "Any": "any",
+    "Decimal": "decimal",
+    "Iterable": "any",
+    "Mapping": "dict",
+    "Sequence": "list",
+    "frozenset": "any",
+    "object": "any",
+    "set": "any",
+    "tuple": "list",
+}
+"""Other names that Python's annotations have for them; what is not checked when a value is passed is ``any``."""
+
+
+def type_of(name: str) -> tuple[str, Callable[[object], bool]]:
+    """Return the words and the test of a type, or of several with ``|`` between them."""
+    if name in TYPES:
+        return TYPES[name]
+    members = [TYPES[each] for each in name.split(" | ")]
+    words = f"{', '.join(words for words, _ in members[:-1])} or {members[-1][0]}"
+    return words, lambda value: any(fits(value) for _, fits in members)

@@ -17,7 +17,7 @@ static PyObject *compare(State *state, PyObject *left, PyObject *right, int how)
 {
     static const char *const OPERATORS[] = {"<", "<=", "==", "!=", ">", ">=", "in", "not in"};
     if (how == IS || how == IS_NOT)
-        return PyBool_FromLong((left == right) == (how == IS));
+        return PyBool_FromLong((left == right || (left == state->missing && Py_IsNone(right))) == (how == IS));
     if (how > NOT_IN) {
         PyErr_SetString(PyExc_SystemError, "there is no such comparison");
         return NULL;
