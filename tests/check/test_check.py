@@ -22,6 +22,9 @@ from untor.diagnostics.codes import CODES, EXAMPLE_FILES
 from untor.diagnostics.rules import OFF, RULES
 from untor.report import FORMATS
 
+IN_CATALOGUES = {
+    code for code in RULES if code.startswith(("message-", "catalogue-", "lang-fixed")) and not RULES[code].failing
+}
 ELSEWHERE = {"template-hidden", "input-not-given", "trusted-budget", "layout-argument", "layout-input"}
 NEEDS_CLASSES = {"type-unresolved"}
 NEEDS_A_POLICY = {"csp-picture"}
@@ -54,12 +57,14 @@ def test_every_example(tmp_path: Path) -> None:
     for code, kind in {**CODES, **RULES}.items():
         if kind.failing:
             (tmp_path / f"{code}.html").write_text(kind.failing, "utf-8")
-    status, output, _ = untor("check", "--folder", ".", *(f"--also={code}" for code in OFF), folder=tmp_path)
+    status, output, _ = untor(
+        "check", "--folder", ".", *(f"--also={code}" for code in OFF - {"message-text"}), folder=tmp_path
+    )
     assert output == (CASES / "examples.txt").read_text("utf-8")
     assert status == 1
 
 
-@pytest.mark.parametrize("code", sorted(RULES.keys() - ELSEWHERE - NEEDS_A_POLICY - NEEDS_CLASSES))
+@pytest.mark.parametrize("code", sorted(RULES.keys() - ELSEWHERE - NEEDS_A_POLICY - NEEDS_CLASSES - IN_CATALOGUES))
 def test_rule(code: str, tmp_path: Path) -> None:
     """The failing example of a rule breaks it and no other; the fixed one breaks none."""
     page = tmp_path / "page.html"

@@ -29,6 +29,7 @@ from untor.demo import views
 from untor.diagnostics.source import Source
 from untor.filters import built_in
 from untor.filters.locale_settings import LocaleSettings
+from untor.messages.translator import Translator
 
 if TYPE_CHECKING:
     from untor.language.parser import ParsedTemplate
@@ -235,7 +236,7 @@ def test_constant_text_is_merged() -> None:
         reading_of(Source("t.html", source)),
         engine_without_files,
         built_in(LocaleSettings()),
-        Permissions(frozenset(), Tables(), {}),
+        Permissions(frozenset(), Tables(), {}, Translator("en", "en", {})),
     )
     assert not planned.problems
     code = next(const for const in build_python(planned).code.co_consts if hasattr(const, "co_names"))
@@ -255,11 +256,13 @@ LEVELS = [
     "errors language",
     "runtime",
     "filters",
+    "messages",
     "analysis",
     "codegen",
     "loading",
     "compiler web",
     "inference",
+    "extraction",
     "check probe",
     "engine",
     "report explain testing",
@@ -355,11 +358,15 @@ def test_help_shows_what_users_call() -> None:
         "compile",
         "filter",
         "helper",
+        "in_locale",
+        "locales",
+        "negotiate",
         "page",
         "page_async",
         "reload",
         "render",
         "render_many",
+        "say",
         "template",
     }
     options = [name for name in inspect.signature(untor.Engine).parameters if name != "folders"]

@@ -6,8 +6,8 @@ from untor.analysis.composition import Frame, PageAnalysis, Permissions, paramet
 from untor.analysis.html_walker import HtmlWalker
 from untor.analysis.ir import FixedText, Function, PrintValue, TemplateIR
 from untor.analysis.markup_tracker import MarkupTracker
+from untor.analysis.message_walker import MessageWalker
 from untor.analysis.names import AnalysisError, Names
-from untor.analysis.walker import BlockWalker
 from untor.contexts.html_state import HtmlState
 from untor.diagnostics.problem import Problem
 from untor.language import tree
@@ -25,7 +25,7 @@ HTML = frozenset({".html", ".htm", ""})
 XML = frozenset({".xml", ".svg"})
 
 
-class PlainWalker(BlockWalker[tuple[()]]):
+class PlainWalker(MessageWalker[tuple[()]]):
     """Walks a plain text template, where nothing is escaped and there is only one state."""
 
     def fork(self, state: tuple[()]) -> tuple[()]:
@@ -44,6 +44,10 @@ class PlainWalker(BlockWalker[tuple[()]]):
         """Return what is the same everywhere."""
         return state
 
+    def kind_here(self, node: tree.Say) -> str:  # noqa: ARG002  one shape for all walkers
+        """Return that text means nothing but itself."""
+        return "raw"
+
     def walk(self, nodes: list[tree.Node]) -> None:
         """Walk nodes."""
         self.each(nodes)
@@ -51,7 +55,7 @@ class PlainWalker(BlockWalker[tuple[()]]):
     def node(self, nodes: list[tree.Node], index: int) -> int:
         """Walk a node."""
         node = nodes[index]
-        if isinstance(node, tree.Text):
+        if isinstance(node, tree.Text | tree.Letters):
             self.operations.append(FixedText(node.text))
         elif isinstance(node, tree.Print):
             self.names.use(node.expression)
@@ -111,6 +115,8 @@ def analyse(
     result.problems = reading.problems + analysis.problems
     result.functions = analysis.functions
     result.nonces = analysis.nonces
+    result.has_messages = analysis.has_messages
+    result.untranslated = analysis.untranslated
     result.inputs = tuple(sorted(analysis.inputs))
     result.dependencies = tuple(analysis.dependencies)
     return result

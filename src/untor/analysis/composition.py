@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from untor.contexts.client_libraries import Tables
     from untor.diagnostics.source import Source
     from untor.language.parser import ParsedTemplate
+    from untor.messages.translator import Translator
 
 DEEPEST = 100
 """How many pieces may be inside one another."""
@@ -81,6 +82,7 @@ class Permissions:
     schemes: frozenset[str]
     tables: Tables
     known: Mapping[str, Known]
+    translator: Translator
     types: frozenset[str] = frozenset()
     """The names of ``Engine(types=…)``."""
 
@@ -106,6 +108,9 @@ class PageAnalysis:
     collects: bool = False
     """Whether problems are kept and the walk goes on after them, as a checker wants it."""
     problems: list[Problem] = field(default_factory=list)
+    has_messages: bool = False
+    untranslated: list[Problem] = field(default_factory=list)
+    """What keeps translations from being printed."""
 
     def report(self, problem: Problem, main: Source) -> None:
         """Keep a problem, once; say by way of which templates the page came to it."""
@@ -217,6 +222,8 @@ def slots_in(reading: ParsedTemplate, part: str) -> set[str]:
                 todo += node.fallback or []
             case tree.If():
                 todo += [inner for branch in node.branches for inner in branch.body]
+            case tree.Say():
+                todo += tree.said(node)
             case tree.For():
                 todo += [*node.body, *(node.between or []), *(node.empty or [])]
             case tree.Include() | tree.Into():

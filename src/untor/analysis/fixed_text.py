@@ -6,6 +6,7 @@ from untor.analysis.names import AnalysisError
 from untor.contexts.html_references import neutral
 from untor.contexts.html_state import VALUE_STATES
 from untor.diagnostics.problem import Problem
+from untor.escape import Escapers
 from untor.language import tree
 
 TYPE_CHECKING = False
@@ -30,6 +31,17 @@ def source_offset(run: list[tree.Text], offset: int) -> int:
             return node.start + offset
         offset -= len(node.text)
     return run[-1].end - 1
+
+
+_ESCAPERS = Escapers()
+"""Those that depend on nothing that an engine permits."""
+
+
+def escaped_letters(text: str, escapers: tuple[str, ...]) -> str:
+    """Return text as a value would be printed through escaping functions."""
+    for name in escapers:
+        text = str(_ESCAPERS[name](text))
+    return text
 
 
 def settled(source: Source, run: list[tree.Text], text: str, machine: HtmlState) -> str:

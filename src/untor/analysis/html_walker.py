@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import re
 
-from untor.analysis.fixed_text import settled, source_offset, text_run
+from untor.analysis.fixed_text import escaped_letters, settled, source_offset, text_run
 from untor.analysis.ir import FixedText, Function, InlineEnd, Nonce, PrintValue
 from untor.analysis.lookahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead
+from untor.analysis.message_walker import MessageWalker
 from untor.analysis.names import AnalysisError
 from untor.analysis.url_walker import UrlWalker
-from untor.analysis.walker import BlockWalker
 from untor.contexts.alternatives import Alternatives
 from untor.contexts.html_classify import place_of
 from untor.contexts.html_content import of_attribute
@@ -20,8 +20,9 @@ from untor.contexts.html_state import VALUE_STATES, Ended, HtmlState, Opened
 from untor.contexts.placement import Place, Refusal, Unreadable
 from untor.contexts.ways import assume, forget
 from untor.diagnostics.problem import Problem
-from untor.escape import ESCAPERS
+from untor.escape import EMBEDDING, ESCAPERS
 from untor.language import tree
+from untor.messages.translator import END_OF_ISOLATE, ISOLATE
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -29,6 +30,12 @@ if TYPE_CHECKING:
     from untor.analysis.recovery import Checkpoint
     from untor.diagnostics.source import Source
 
+
+_MESSAGE_KINDS = {"title-text": "text", "attribute": "text", "script-string": "raw", "json-string": "raw"}
+"""Contexts that are text for people, and what fixed text is read as there."""
+
+_MACHINE_TEXT = frozenset({"option", "data", "time", "output", "code", "kbd", "samp", "var", "pre"})
+"""Elements whose text is read by programs too, which takes no more characters."""
 
 MAKE_HTML = ("cleaned", "lines", "paragraphs", "picture", "table")
 """Built-in filters that return elements."""
@@ -40,7 +47,7 @@ _NOT_FORGOTTEN = frozenset({"script", "style", "plaintext"})
 _RAW = ("RAWTEXT", "PLAINTEXT", "RCDATA", "script data")
 
 
-class HtmlWalker(BlockWalker[HtmlState]):
+class HtmlWalker(MessageWalker[HtmlState]):
     """Walks markup; fixed text is collected in ``held`` until the next value or step."""
 
     def __init__(self, analysis: PageAnalysis, frame: Frame, machine: HtmlState) -> None:
@@ -144,6 +151,8 @@ class HtmlWalker(BlockWalker[HtmlState]):
             return self._url(nodes, index)
         if isinstance(node, tree.Print):
             self._value(node)
+        elif isinstance(node, tree.Letters):
+            self._letters(node)
         else:
             self.step(node)
         return index + 1
@@ -244,18 +253,64 @@ class HtmlWalker(BlockWalker[HtmlState]):
             expression, escapers = expression.value, (several, *escapers[1:])
         if self.names.is_own_url(expression):
             escapers = tuple(name.replace("resource-url", "url") for name in escapers)
+        message = self.names.message(expression)
+        if message is not None and place.kind == "value" and escapers[0] not in EMBEDDING:
+            # Nothing is left to do when the page is rendered.
+            text = self.analysis.permitted.translator.text_of(*message)
+            self._letters(tree.Letters(node.start, node.end, text))
+            return
         placement = self.placement(node, place.context, place.path, escapers)
         before: tuple[str, ...] = ()
         if place.kind == "whole":
             before = (self._take_name(node),)
-        self.held.append(place.before)
+        isolated = self._is_isolated(place, node)
+        self.held.append(place.before + (ISOLATE if isolated else ""))
         self.flush()
         self.operations.append(PrintValue(expression, escapers, placement, before))
+        if isolated:
+            self.held.append(END_OF_ISOLATE)
         if not (trusted and self.state.state == "data"):
             # Trusted HTML is its author's word: as far as the markup around it goes, it is not there.
             self.state.took_value()
 
-    def _words_of(self, refusal: Refusal, node: tree.Print) -> dict[str, str]:
+    def _is_isolated(self, place: Place, node: tree.Print) -> bool:
+        """Return whether a value is set apart, so that its direction leaves the text around it alone."""
+        if not self.analysis.permitted.translator.isolates or self.names.trusted(node.expression) is not None:
+            return False
+        if self.in_message:
+            return place.context in {"text", "title-text", "attribute", "script-string"} and place.kind == "value"
+        state = self.state
+        in_text = place.context == "text" and state.state == "data" and not state.xml
+        last = node.expression.name if isinstance(node.expression, tree.Filter) else ""
+        return in_text and last not in MAKE_HTML and not (state.last_start in _MACHINE_TEXT and not state.closing)
+
+    # --- messages ------------------------------------------------------------------------------------------------
+
+    def kind_here(self, node: tree.Say) -> str:
+        """Return what the text of a message is read as here: where a value may be, and text is meant for people."""
+        place = self._place()
+        if isinstance(place, Refusal):
+            raise self.refused(place.code, node.start, node.end, **self._words_of(place, node))
+        if self.state.state == "data" and place.context == "text":
+            return "markup"
+        kind = _MESSAGE_KINDS.get(place.context) if place.kind == "value" else None
+        if kind is None or self._in_url():
+            raise self.refused("say-place", node.start, node.end, place=place.context)
+        return kind
+
+    def _letters(self, node: tree.Letters) -> None:
+        """Take text of a translation as a value that is known now."""
+        place = self._place()
+        if isinstance(place, Refusal):
+            raise self.refused(place.code, node.start, node.end, **place.words)
+        if place.kind != "value":
+            raise self.refused("say-place", node.start, node.end, place=place.context)
+        self.held.append(place.before)
+        self.held.append(escaped_letters(node.text, place.escapers))
+        self.flush()
+        self.state.took_value()
+
+    def _words_of(self, refusal: Refusal, node: tree.Node) -> dict[str, str]:
         """Return the words of a refusal; far inside an element without markup, with the place where that begins."""
         element = self.state.last_start
         if not self.state.state.startswith(_RAW) or self.raw_opened is None or element in _NOT_FORGOTTEN:

@@ -208,6 +208,9 @@ class TemplateIR:
     problems: list[Problem] = field(default_factory=list)
     nonces: bool = False
     """Whether there is an element that a nonce belongs to."""
+    has_messages: bool = False
+    untranslated: list[Problem] = field(default_factory=list)
+    """What keeps translations from being printed."""
 
     @property
     def body(self) -> list[Operation]:

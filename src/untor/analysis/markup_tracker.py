@@ -44,3 +44,10 @@ class MarkupTracker:
     def in_markup(self) -> bool:
         """Return whether a tag or a comment could begin here."""
         return self.machine.state == "data"
+
+    def kind(self) -> str:
+        """Return what text is read as here: ``markup``, ``text`` with character references, or ``raw``."""
+        state = self.machine.state
+        if state == "data":
+            return "markup"
+        return "text" if state == "RCDATA" or state.startswith(("attribute value", "before attribute")) else "raw"

@@ -11,6 +11,8 @@ from untor.diagnostics.hints import POSITIONS, of_filter
 from untor.diagnostics.problem import Problem, suggestion
 from untor.filters import KNOWN_TO_PLACES
 from untor.language import tree
+from untor.language.keywords import PLURAL_FORM
+from untor.messages.calls import call_trouble, is_say
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -136,6 +138,18 @@ class Names:
             and not self.lookup(function.name)[0]
         )
 
+    def message(self, expression: tree.Expression) -> tuple[str, str] | None:
+        """Return the text of a message without values and what it is about; ``None`` for any other expression."""
+        if not isinstance(expression, tree.Call) or not is_say(expression) or self.lookup("say")[0]:
+            return None
+        about = expression.named.get("about", tree.Constant(0, 0, ""))
+        text = expression.arguments[0]
+        if len(expression.arguments) > 1 or expression.named.keys() - {"about"}:
+            return None
+        assert isinstance(text, tree.Constant)  # noqa: S101  use() has looked
+        assert isinstance(about, tree.Constant)  # noqa: S101  use() has looked
+        return str(text.value), str(about.value)
+
     def trusted(self, expression: tree.Expression) -> str | None:
         """Return the reason why an expression is trusted HTML; ``None`` where it is not."""
         if isinstance(expression, tree.Filter) and self.is_built_in(expression, "trusted"):
@@ -164,6 +178,8 @@ class Names:
         if not isinstance(node.function, tree.Name | tree.Attribute | tree.Item):
             raise AnalysisError(Problem("call-refused", self.source, node.start, node.end))
         name = node.function.name if isinstance(node.function, tree.Name) else ""
+        if is_say(node) and not self.lookup(name)[0] and (trouble := call_trouble(node)):
+            raise AnalysisError(Problem("say-call", self.source, node.start, node.end, trouble=trouble))
         first = node.arguments[0] if node.arguments else None
         if name in self.known and isinstance(first, tree.Constant) and not self.lookup(name)[0]:
             trouble = self.known[name](first.value, node.named.keys())
@@ -173,6 +189,8 @@ class Names:
                 )
 
     def _filter(self, node: tree.Filter) -> None:
+        if node.name == PLURAL_FORM:
+            return
         function = self.filters.get(node.name)
         end = node.name_start + len(node.name)
         if function is None:

@@ -111,6 +111,10 @@ class UrlWalker(BlockWalker[UrlState]):
             index = self._node(nodes, index)
         self.in_step = outer
 
+    def _say(self, node: tree.Say) -> None:
+        """Refuse a message: a URL is no text for people."""
+        raise self.refused("say-place", node.start, node.end, place=self.place.context)
+
     def end_function(self, function: Function) -> None:
         """Keep it together with the whole URL."""
         function.plain = True

@@ -62,6 +62,8 @@ class BlockWalker(BranchWalker[State]):
             self._choice(node)
         elif isinstance(node, tree.For):
             self._loop(node)
+        elif isinstance(node, tree.Say):
+            self._say(node)
         elif isinstance(node, tree.Include):
             self._include(node)
         elif isinstance(node, tree.Slot):
@@ -70,6 +72,10 @@ class BlockWalker(BranchWalker[State]):
             self._fallback()
         else:
             raise TypeError(type(node).__name__)
+
+    def _say(self, node: tree.Say) -> None:
+        """Walk a message as it is written."""
+        self.operations.append(Scope(self._block(node, tree.said(node))))
 
     # --- pieces put together -------------------------------------------------------------------------------------
 

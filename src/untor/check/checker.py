@@ -11,7 +11,7 @@ from untor.analysis.analyser import XML, ending_of
 from untor.analysis.composition import Frame, PageAnalysis
 from untor.analysis.ir import Function
 from untor.analysis.names import AnalysisError, Names
-from untor.check import name_rules, page_rules, step_rules, tag_rules, type_rules
+from untor.check import message_rules, name_rules, page_rules, step_rules, tag_rules, type_rules
 from untor.check.findings import Checked, finding_of, shown
 from untor.check.site import Site, SitePage
 from untor.check.suppressions import Suppressions
@@ -81,7 +81,12 @@ def check(
         trusted.update(dict.fromkeys(page.trusted))
         if progress is not None:
             progress(done, len(pages))
-    for problem in (*_of_files(site), *name_rules.find(site), *step_rules.find(site, wanted.policy)):
+    for problem in (
+        *_of_files(site),
+        *name_rules.find(site),
+        *step_rules.find(site, wanted.policy),
+        *message_rules.find(site),
+    ):
         problems.setdefault(_place(problem), problem)
     return _checked(site, wanted, chosen, list(problems.values()), list(trusted))
 
@@ -165,10 +170,15 @@ def _page(site: Site, page: SitePage) -> PageProblems:
 def _page_found(site: Site, page: SitePage) -> PageProblems:
     planned = site.compiler.analyse(Origin(page.file, None, page.part), collects=True)
     placements = [] if planned.problems else planned.placements
-    problems = [*planned.problems, *_without_echoes(planned.problems, _outlined(site, page))]
+    outlined = _without_echoes(planned.problems, _outlined(site, page))
+    problems = [*planned.problems, *(each for each in outlined if not (planned.problems and each.code in _AFTER))]
     problems += _open_resources(site, placements)
     problems += _only_trusted(site, placements)
     problems += type_rules.find(planned, site.declared, page.part)
+    if planned.has_messages and not planned.problems:
+        for compiler in site.compilers:
+            found = compiler.analyse(Origin(page.file, None, page.part)).untranslated
+            problems += [problem for problem in found if problem.code == "message-refused"]
     return PageProblems(problems, [placement for placement in placements if placement.reason is not None])
 
 
@@ -176,6 +186,10 @@ _DERAILING = frozenset(
     "head-after-text step-inside branches-differ loop-differs part-differs url-split scripting-differs".split(),
 )
 """Problems of the markup after which its elements are not known."""
+
+
+_AFTER = frozenset({"message-text"})
+"""Rules for pages without errors: after one, markup may be read as text."""
 
 
 def _without_echoes(problems: list[Problem], found: Iterable[Problem]) -> Iterator[Problem]:
@@ -216,8 +230,12 @@ def _outlined(site: Site, page: SitePage) -> Iterator[Problem]:
         if step_rules.is_mark(match, known[source]):
             text = step_rules.whole_mark(source.text, start) or match[0].rstrip(" .|}[(")
             yield Problem("mark-unknown", source, start, start + len(text), text=text)
+    yield from page_rules.untranslated(walker)
     if not walker.elements.xml:
         yield from page_rules.find(walker)
+    translator = site.compiler.settings.translator
+    if translator.several:
+        yield from page_rules.fixed_language(walker, len({*translator.every, translator.own}))
     yield from tag_rules.charset(walker.tags)
     for tag in walker.tags:
         yield from tag_rules.opener(tag)

@@ -134,6 +134,8 @@ def free_names(nodes: list[tree.Node], bound: frozenset[str] = frozenset()) -> I
                     if branch.test is not None:
                         yield from names_in(branch.test, bound)
                     yield from free_names(branch.body, bound)
+            case tree.Say():
+                yield from free_names(tree.said(node), bound)
             case tree.For():
                 yield from names_in(node.iterable, bound)
                 inner = bound | {*node.names} | ({node.position} if node.position else set())

@@ -7,6 +7,7 @@ from html import unescape
 
 from untor.contexts.html_elements import HEAD, NO_TEXT, TABLE_CELLS
 from untor.diagnostics.problem import Problem
+from untor.diagnostics.wording import shortened
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -31,6 +32,29 @@ def find(walker: TagWalker) -> Iterator[Problem]:
     if document is not None:
         yield from _references(tags)
         yield from _skeleton(tags, document)
+
+
+TEXT_ATTRIBUTES = ("alt", "aria-label", "placeholder", "title", "label")
+"""Attributes whose values people read (HTML §6.2.1, WAI-ARIA)."""
+
+
+def untranslated(walker: TagWalker) -> Iterator[Problem]:
+    """Yield text for people that is in no message."""
+    for source, start, text in walker.words:
+        yield Problem("message-text", source, start, start + len(text), words=shortened(" ".join(text.split()), 60))
+    for tag in walker.tags:
+        for name in TEXT_ATTRIBUTES:
+            value = tag.attributes.get(name)
+            if value and re.search(r"[^\W\d_]{2,}", value):
+                yield Problem("message-text", *_place(tag), words=shortened(" ".join(value.split()), 60))
+
+
+def fixed_language(walker: TagWalker, locales: int) -> Iterator[Problem]:
+    """Yield languages that are written out, where a page is printed in several."""
+    for tag in walker.tags:
+        lang = tag.attributes.get("lang")
+        if tag.name == "html" and not tag.closing and lang:
+            yield Problem("lang-fixed", *_place(tag), lang=lang, count=locales)
 
 
 def _place(tag: Tag) -> Place:

@@ -7,6 +7,7 @@ from typing import NamedTuple
 from untor.check.type_rules import known_of
 from untor.errors import TemplateMissing, UntorError
 from untor.language import tree
+from untor.messages.translator import Translator
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -38,7 +39,13 @@ class Site:
         self.hidden: list[tuple[str, Path, Path]] = []
         """Templates that another of the same name hides: the name, the file used and the one that never is."""
         self.declared = known_of(compiler.settings)
-        self.known = compiler.settings.globals.keys() | compiler.settings.helpers.keys()
+        self.known = compiler.settings.everywhere.keys()
+        translator, settings = compiler.settings.translator, compiler.settings
+        translators = [Translator(code, translator.own, translator.every, reports=False) for code in translator.every]
+        self.compilers = [
+            compiler.in_locale(settings.in_locale(each, settings.filters, settings.facts)) for each in translators
+        ]
+        """Compilers for the locales that there are translations into."""
         found: dict[str, Path] = {}
         for name, path in compiler.loader.files():
             if name in found:
@@ -149,6 +156,8 @@ def inside(node: tree.Node) -> list[tree.Node]:
     match node:
         case tree.If():
             return [inner for branch in node.branches for inner in branch.body]
+        case tree.Say():
+            return tree.said(node)
         case tree.For():
             return [*node.body, *(node.between or []), *(node.empty or [])]
         case tree.Slot():

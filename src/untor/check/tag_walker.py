@@ -32,6 +32,7 @@ _SAMPLES = frozenset({"code", "pre", "samp", "kbd", "textarea"})
 _VISIBLE = re.compile(r"[^\s]+")
 _MANY = 20_000
 """From so many tags on, pieces are walked once."""
+_LETTERS = re.compile(r"[^\W\d_]{2,}")
 _UNKNOWN = "?"
 _PROSE = VALUE_STATES | {"data", "RCDATA", "attribute value (unquoted)", "before attribute name"}
 
@@ -97,6 +98,9 @@ class TagWalker(BlockWalker[State]):
         """Values of attributes that hold tags, as one does whose closing quote is missing."""
         self.stray: list[tuple[Source, int, int, str]] = []
         """Text directly in a table or a part of it, or in the head."""
+        self.words: list[tuple[Source, int, str]] = []
+        """Text for people that is in no message."""
+        self.saying = 0
         self.branches: tuple[tuple[int, int], ...] = ()
         self.rounds: list[tuple[Source, int]] = []
 
@@ -190,6 +194,8 @@ class TagWalker(BlockWalker[State]):
             self._quoted(run, text, state, before, position)
             if state == "data" and machine.state == "data" and not starts:
                 self._stray(run, text, before, position)
+            if not self.saying and (state == "RCDATA" or (state == machine.state == "data" and not starts)):
+                self._words(run, text, before, position)
             whole = (starts and position - before > 1) or (state.endswith("end tag name") and machine.state == "data")
             if machine.state not in _IN_TAG and (state in _IN_TAG or whole):
                 foreign = bool(stack) and ":" in stack[-1]
@@ -242,6 +248,23 @@ class TagWalker(BlockWalker[State]):
         if found := _VISIBLE.search(text, start, end):
             where = source_offset(run, found.start())
             self.stray.append((self.source, where, where + len(found[0]), top.name))
+
+    def _words(self, run: list[tree.Text], text: str, start: int, end: int) -> None:
+        """Keep text that nobody can translate."""
+        shown = text[start:end].partition("</")[0]
+        found = _LETTERS.search(shown)
+        if found and not any(entry.name in _SAMPLES for entry in open_elements(self.state.open)):
+            start += len(shown) - len(shown.lstrip())
+            self.words.append((self.source, source_offset(run, start), shown.strip()))
+
+    def _say(self, node: tree.Say) -> None:
+        """Walk a message; in an attribute, as a value."""
+        if self.in_tag:
+            self._value()
+            return
+        self.saying += 1
+        super()._say(node)
+        self.saying -= 1
 
     def _emit(self, end: int, *, foreign: bool) -> None:
         machine, tag = self.state.machine, self.state.tag

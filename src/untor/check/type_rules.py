@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 def known_of(settings: CompilerSettings) -> Known:
     """Return what an engine declares."""
-    values = {**settings.globals, **settings.helpers}
+    values = settings.everywhere
     lenient, calls_methods = settings.lenient, settings.calls_methods
     return Known(settings.types, settings.inputs, values, settings.filters, lenient, calls_methods)
 

@@ -14,7 +14,7 @@ from untor.cli.common import PageName, is_quiet, quiet_option, site_options
 from untor.cli.progress import progress
 from untor.cli.pyproject import settings
 from untor.cli.ranges import Whole
-from untor.cli.templates import engine_named, find_page, folders_of, searched
+from untor.cli.templates import engine_named, find_page, folders_of, plain_engine, searched
 from untor.diagnostics.problem import CODES, suggestion
 from untor.diagnostics.rules import RULES
 from untor.engine.engine import Engine
@@ -134,7 +134,7 @@ def _chosen(
                 page, name = find_page(paths[0], ())
                 site = Engine(page)
                 return site, {site.compiler.loader.name(name)}
-        site = Engine(searched(known), reload=True)
+        site = plain_engine(searched(known))
     if not paths:
         return site, None
     return site, {name for path in paths for name in _names(site, path)}

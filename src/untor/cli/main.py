@@ -12,7 +12,7 @@ from contextlib import contextmanager
 import click
 
 from untor import __version__
-from untor.cli import check, explain, probe, serve, start, types
+from untor.cli import check, explain, messages, probe, serve, start, types
 from untor.cli.demo import demo
 from untor.cli.render import render
 from untor.errors import TemplateMissing, UntorError
@@ -77,4 +77,5 @@ main.add_command(probe.command)
 main.add_command(serve.command)
 main.add_command(start.command)
 main.add_command(types.command)
+main.add_command(messages.command)
 main.add_command(demo)

@@ -58,6 +58,8 @@ def summary(probed: Probed) -> str:
         f"{probed.page}: {probed.values} values in {tried} of 1 page, alone and together.",
         f"{counted(probed.renderings, 'rendering')}, {probed.refused:,} ended in an error of a filter or a type.",
     ]
+    if probed.messages:
+        lines.append(f"{counted(probed.messages, 'message')}, each with hostile words around its translation.")
     if probed.missed:
         lines.append(f"With this data {counted(len(probed.missed), 'placement')} could not be tried:")
         lines += [f"  {site}: {site.expression}" for site in probed.missed]

@@ -19,8 +19,8 @@ if TYPE_CHECKING:
 class ProjectSettings:
     """The settings of a project; empty without any.
 
-    ``folders`` are those of the templates, ``engine`` is ``MODULE:NAME`` of the site's own engine; the others are for
-    ``untor check``.
+    ``folders`` are those of the templates, ``engine`` is ``MODULE:NAME`` of the site's own engine, ``messages`` and
+    ``locale`` are options of an engine where there is none; the others are for ``untor check``.
     """
 
     file: Path | None = None
@@ -29,6 +29,8 @@ class ProjectSettings:
     also: list[str] = field(default_factory=list)
     accept: dict[str, Any] = field(default_factory=dict)
     most_trusted: int | None = None
+    messages: str | None = None
+    locale: str = "en"
 
     @property
     def folder(self) -> Path | None:
@@ -42,6 +44,8 @@ _SHAPES: dict[str, tuple[type | tuple[type, ...], str]] = {
     "also": (list, 'a list of rules, like ["csp-script"]'),
     "accept": (dict, "a table of rules, each with the reason why it is accepted, or of folders with such tables"),
     "most-trusted": (int, "a number"),
+    "messages": (str, 'a folder, like "locales"'),
+    "locale": (str, 'the code of a locale, like "en"'),
 }
 
 
@@ -76,6 +80,8 @@ def _read(file: Path) -> ProjectSettings:
         table.get("also", []),
         table.get("accept", {}),
         table.get("most-trusted"),
+        str(file.parent / table["messages"]) if "messages" in table else None,
+        table.get("locale", "en"),
     )
 
 

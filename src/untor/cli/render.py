@@ -21,10 +21,12 @@ from untor.cli.templates import engine_and_page
 @click.option(
     "-o", "--output", metavar="FILE", type=click.Path(), help="Write the page to FILE instead of standard output."
 )
+@click.option("--locale", metavar="CODE", help="Render in this locale, like de or pt-BR.")
 @quiet_option
 def render(
     *,
     page: str,
+    locale: str | None,
     given: DataOptions,
     folders: tuple[str, ...],
     engine: str | None,
@@ -36,11 +38,17 @@ def render(
     untor render arrivals --data arrivals.json
     untor render templates/vessel.html --data vessel=vessel.json -o vessel.html
     untor render mail/welcome.txt --set name=Runa --set year=2031
+    untor render arrivals --data arrivals.json --locale de
 
     Exit status: 0 rendered, 1 the page or its data has an error, 2 usage error, or something was not found.
     """  # noqa: D301  click reads the backspace as "keep these lines"
     checked_output(output)
     site, template = engine_and_page(page, folders, engine)
+    if locale is not None:
+        try:
+            site = site.in_locale(locale)
+        except ValueError as error:
+            raise click.BadParameter(f"{error}.", param_hint="--locale") from None
     context = context_of(given)
     with values_explained(given, context):
         text = site.render(template, context)

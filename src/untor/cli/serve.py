@@ -102,7 +102,8 @@ def _engine(folder: Path, given: tuple[str, ...], engine: str | None) -> Engine:
         return site_engine
     folders = [*given] or (own.folders if is_project else []) or [_templates(folder)]
     static = next((each for each in (folder / "static", folder.parent / "static") if each.is_dir()), None)
-    return Engine(folders, static=static, reload=True)
+    messages = own.messages if is_project else None
+    return Engine(folders, static=static, reload=True, messages=messages, locale=own.locale if is_project else "en")
 
 
 def _templates(folder: Path) -> str:

@@ -50,6 +50,15 @@ def searched(folders: list[str]) -> list[str]:
     return folders or ["."]
 
 
+def plain_engine(folders: list[str] | str, *, reload: bool = True) -> Engine:
+    """Return an engine for folders, with the translations that the settings name. Raises ``click.UsageError``."""
+    configured = settings()
+    try:
+        return Engine(folders, reload=reload, messages=configured.messages, locale=configured.locale)
+    except ValueError as error:
+        raise click.UsageError(f"{error}.") from None
+
+
 def engine_named(name: str, folder: Path | None = None) -> Engine:
     """Return a site's own engine, ``MODULE:NAME``; what has that name may also be a function that makes one.
 
@@ -87,7 +96,7 @@ def engine_and_page(page: str, folders: tuple[str, ...], engine: str | None) -> 
         raise click.UsageError(f"{page} is a data file. Name a page, and the file after --data: PAGE --data {page}.")
     if not named:
         searched, name = find_page(page, folders)
-        return Engine(searched, reload=True), name
+        return plain_engine(searched), name
     site_engine = engine_named(named, None if engine else configured.folder)
     path = Path(page)
     if page.endswith(ENDINGS) and path.is_file():

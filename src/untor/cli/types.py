@@ -10,9 +10,8 @@ from untor.check.site import Site
 from untor.cli.common import notice, quiet_option, site_options
 from untor.cli.pyproject import settings
 from untor.cli.render import checked_output, write_whole
-from untor.cli.templates import engine_named, folders_of, searched
+from untor.cli.templates import engine_named, folders_of, plain_engine, searched
 from untor.diagnostics.wording import counted
-from untor.engine.engine import Engine
 from untor.errors import error_of
 from untor.inference.view_types import module_of, values_of_pages
 
@@ -37,7 +36,7 @@ def command(*, output: str | None, engine: str | None, folders: tuple[str, ...])
     configured = settings()
     named = engine or (configured.engine if not folders else "")
     chosen = engine_named(named, None if engine else configured.folder) if named else None
-    compiler = (chosen or Engine(searched(folders_of(folders)), reload=True)).compiler
+    compiler = (chosen or plain_engine(searched(folders_of(folders)))).compiler
     site = Site(compiler)
     if not (site.readings or site.unread):
         looked = ", ".join(folder for _, folder in compiler.loader.entries)

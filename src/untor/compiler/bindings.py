@@ -95,7 +95,7 @@ def _of_engine(
     filters: Mapping[str, Callable[..., object]],
 ) -> tuple[dict[str, Callable[..., object]], dict[str, object]]:
     """Return the filters, and the names that every page sees."""
-    return {**settings.filters, **filters}, {**settings.helpers, **settings.globals, **helpers}
+    return {**settings.translator.filters, **settings.filters, **filters}, {**settings.everywhere, **helpers}
 
 
 def namespace(

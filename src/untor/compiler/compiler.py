@@ -11,6 +11,7 @@ from untor.diagnostics.problem import Problem, suggestion
 from untor.diagnostics.source import Source
 from untor.errors import TemplateMissing, error_of
 from untor.escape import Escapers
+from untor.loading.cache import CodeCache
 from untor.runtime.calls import Calls
 from untor.runtime.compiled import CompiledProgram
 from untor.runtime.rendering import way_of
@@ -24,7 +25,6 @@ if TYPE_CHECKING:
     from untor.analysis.ir import TemplateIR
     from untor.compiler.settings import CompilerSettings
     from untor.language.parser import ParsedTemplate
-    from untor.loading.cache import CodeCache
     from untor.loading.loader import TemplateLoader
     from untor.runtime.compiled import Code
 
@@ -44,6 +44,10 @@ else:  # typing is not loaded to render a page
     Compiled = namedtuple("Compiled", "name render inputs dependencies parts stamps")  # noqa: PYI024
 
 
+_CATALOGUES = "/catalogues"
+"""Among the stamps of files, that of the translations; no template has such a name."""
+
+
 class Compiler:
     """Compiles templates. Safe to use from many threads.
 
@@ -61,6 +65,13 @@ class Compiler:
         self._calls = Calls(settings.helpers, methods=settings.calls_methods)
         self._readings: dict[str, ParsedTemplate] = {}
         self._permitted: Permissions | None = None
+
+    def in_locale(self, settings: CompilerSettings) -> Compiler:
+        """Return a compiler for another locale, which shares what has been read."""
+        cache = CodeCache(self.cache.folder, settings.cache_key)
+        other = Compiler(self.loader, settings, cache, reload=self.reload)
+        other.escapers, other._readings, other._calls = self.escapers, self._readings, self._calls
+        return other
 
     # --- source to tree --------------------------------------------------------------------------------------------
 
@@ -82,7 +93,13 @@ class Compiler:
 
     def has_changed(self, stamps: Mapping[str, object]) -> bool:
         """Return whether a template must be compiled again: one of its files is another now, or may be."""
-        return any(stamp is None or self.loader.stamp(name) != stamp for name, stamp in stamps.items())
+        catalogues = self.settings.translator.stamp()
+        if stamps.get(_CATALOGUES, catalogues) != catalogues:
+            self.settings.translator.forget()
+            return True
+        return any(
+            stamp is None or self.loader.stamp(name) != stamp for name, stamp in stamps.items() if name != _CATALOGUES
+        )
 
     def _reading_of(self, origin: Origin) -> ParsedTemplate:
         if origin.text is not None:
@@ -112,6 +129,7 @@ class Compiler:
             reading = self._reading_of(origin)
             if stamps is not None:
                 stamps.clear()
+                stamps[_CATALOGUES] = self.settings.translator.stamp()
                 if origin.text is None:
                     stamps[origin.name] = reading.source.stamp
             return self.analysed(reading, origin.part, collects=collects, stamps=stamps)
@@ -155,7 +173,7 @@ class Compiler:
             settings = self.settings
             tables = Tables(settings.attributes, settings.script_types)
             self._permitted = Permissions(
-                settings.url_schemes, tables, settings.helper_checks, frozenset(settings.types)
+                settings.url_schemes, tables, settings.helper_checks, settings.translator, frozenset(settings.types)
             )
         return self._permitted
 
@@ -177,7 +195,7 @@ class Compiler:
         Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``.
         """
         name, text, part = origin
-        stamps: dict[str, object] = {}
+        stamps: dict[str, object] = {_CATALOGUES: self.settings.translator.stamp()}
 
         def read(name: str) -> Source:
             source = self.loader.read(name)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from untor.escape import SCHEMES
+from untor.messages.translator import Translator
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -24,7 +25,7 @@ class CompilerSettings:
     ``lenient`` prints missing values as nothing; ``calls_methods`` lets templates call methods of data.
     ``helper_checks`` judge calls of helpers with constant arguments while a template is compiled; ``facts`` are what
     these and the filters go by. ``types`` are the classes that ``takes`` may name, ``inputs`` those whose annotations
-    say which values a page has.
+    say which values a page has. ``translator`` is that of the locale.
     """
 
     __slots__ = (
@@ -41,6 +42,7 @@ class CompilerSettings:
         "lenient",
         "resource_origins",
         "script_types",
+        "translator",
         "types",
         "url_schemes",
     )
@@ -61,6 +63,7 @@ class CompilerSettings:
         script_types: dict[str, str] | None = None,
         types: dict[str, object] | None = None,
         inputs: dict[str, type] | None = None,
+        translator: Translator | None = None,
     ) -> None:
         self.filters = filters
         self.helpers = helpers
@@ -75,6 +78,7 @@ class CompilerSettings:
         self.script_types = script_types or {}
         self.types = types or {}
         self.inputs = inputs or {}
+        self.translator = translator or Translator("en", "en", {})
         self._key: list[str] = []
         self._keyed: object = None
 
@@ -94,7 +98,22 @@ class CompilerSettings:
                 [(name, _parameters(function)) for name, function in sorted(filters, key=lambda pair: pair[0])],
             )
             self._key, self._keyed = [repr(fact) for fact in facts], filters
-        return self._key
+        return [*self._key, self.translator.digest()]
+
+    def in_locale(
+        self, translator: Translator, filters: dict[str, Callable[..., object]], facts: object
+    ) -> CompilerSettings:
+        """Return the same settings for another locale."""
+        other = CompilerSettings.__new__(CompilerSettings)
+        for name in self.__slots__:
+            setattr(other, name, getattr(self, name))
+        other.translator, other.filters, other.facts, other._keyed = translator, filters, facts, None  # noqa: SLF001  its own
+        return other
+
+    @property
+    def everywhere(self) -> dict[str, object]:
+        """The names that every template sees: those of the language, helpers and globals."""
+        return {"locale": self.translator.locale, "say": self.translator.say, **self.helpers, **self.globals}
 
 
 def _parameters(function: Callable[..., object]) -> object:

@@ -171,6 +171,58 @@ CODES: dict[str, Code] = {
         "This file is not UTF-8: the byte {byte} is not valid here.",
         "Save the template as UTF-8.",
     ),
+    # --- messages ----------------------------------------------------------------------------------------------
+    "say-count": Code(
+        "MarkError",
+        "This message has a plural, and no number that decides between its forms.",
+        "Name the number: <! say n = calls | len !>One call<! else !>{{= n =}} calls<! end !>",
+        "<p><! say !>One call<! else !>{= calls | len =} calls<! end !></p>",
+        "<p><! say n = calls | len !>One call<! else !>{= n =} calls<! end !></p>",
+        _CALLS,
+    ),
+    "say-empty": Code(
+        "MarkError",
+        "This message has no text.",
+        "A message is what stands between <! say !> and <! end !>.",
+        "<p><! say !><! end !>Arrivals</p>",
+        "<p><! say !>Arrivals<! end !></p>",
+    ),
+    "say-content": Code(
+        "MarkError",
+        "{what} is not allowed in a message.",
+        "A message has text, print marks and inline elements that are closed in it. {remedy}",
+        "<! say !><p>Arrivals</p><! end !>",
+        "<p><! say !>Arrivals<! end !></p>",
+    ),
+    "say-ambiguous": Code(
+        "MarkError",
+        "In this message, {text} would look like {what} to translators.",
+        "Print it as a value: {{= '{text}' =}}",
+        "<p><! say !>Write {name} there<! end !></p>",
+        "<p><! say !>Write {= '{name}' =} there<! end !></p>",
+    ),
+    "say-place": Code(
+        "PlacementError",
+        "A message is not allowed here (context: {place}): what is printed here is not text for people.",
+        "Messages are allowed in text, in titles, in attributes of text, and inside quotes in scripts. "
+        'Elsewhere, print a value: {{= say("…") =}}',
+        '<a href="/<! say !>arrivals<! end !>">Arrivals</a>',
+        '<a href="/arrivals"><! say !>Arrivals<! end !></a>',
+    ),
+    "say-moved": Code(
+        "PlacementError",
+        "This message is read as other text here than where it is written.",
+        "Write the part where it is printed, or a message without elements and character references.",
+    ),
+    "say-call": Code(
+        "MarkError",
+        "This say(…) cannot be extracted for translators: {trouble}.",
+        'Write say("text"), say("text", about="…"), say("text {{name}}", name=…) or '
+        'say("One call", "{{n}} calls", n=…).',
+        "<p>{= say(call.note) =}</p>",
+        '<p>{= say("All well") =}</p>',
+        _CALL,
+    ),
     # --- expressions -------------------------------------------------------------------------------------------
     "expression-end": Code(
         "MarkError",

@@ -26,13 +26,62 @@ def _typed(message: str, hint: str, failing: str = "", fixed: str = "") -> Code:
     return Code("", message, hint, failing, fixed, _TYPED, "warning")
 
 
-OFF = frozenset({"csp-handler", "csp-script", "csp-style", "opener"})
+OFF = frozenset({"csp-handler", "csp-script", "csp-style", "message-text", "opener"})
 """Rules that are off by default. An engine with a policy turns on those about attributes."""
 
 ABOUT_CHECKING = frozenset({"trusted-budget", "accept-unknown", "accept-reason", "accept-unused"})
 """Rules about the use of the checker itself, which cannot be turned off."""
 
 RULES: dict[str, Code] = {
+    # --- translations --------------------------------------------------------------------------------------------
+    "message-missing": _rule(
+        "This message is not translated into {locale}.",
+        "Extract the messages, merge them into the catalogue, and translate this one.",
+    ),
+    "message-fuzzy": _rule(
+        'This translation is marked "fuzzy", so the message is printed as it is written.',
+        "Correct it, and remove the mark.",
+    ),
+    "message-unused": _rule("No template has this message.", "Remove it. {near}"),
+    "message-value": _rule(
+        "This translation {trouble}; the message is printed as it is written.",
+        "Write the values of the message, each as it is named there.",
+        severity="error",
+    ),
+    "message-element": _rule(
+        "This translation {trouble}; the message is printed as it is written.",
+        "Write each element of the message once, nested as there.",
+        severity="error",
+    ),
+    "message-plural": _rule(
+        "This translation {trouble}; the message is printed as it is written.",
+        "It needs as many forms as the header Plural-Forms says.",
+        severity="error",
+    ),
+    "message-refused": _rule(
+        "This translation cannot be printed where the message is: {trouble}",
+        "The message is printed as it is written.",
+        severity="error",
+    ),
+    "message-joined": _rule(
+        "This message is joined with another one: translators see two halves, and cannot change their order.",
+        "Write one message with the value in it: <! say !>{{= who =}} reported {{= ship =}}.<! end !>",
+        "<p><! say !>Moored by<! end !> {= calls[0].name =} <! say !>at noon.<! end !></p>",
+        "<p><! say !>Moored by {= calls[0].name =} at noon.<! end !></p>",
+    ),
+    "message-text": _rule(
+        'This text is in no message: "{words}".',
+        "Put it into <! say !> … <! end !>, or accept this rule where text is not translated.",
+        "<p>Arrivals</p>",
+        "<p><! say !>Arrivals<! end !></p>",
+    ),
+    "lang-fixed": _rule(
+        'The language of this page is fixed as "{lang}", and it can be printed in {count} languages.',
+        'Write <html lang="{{= locale.code =}}" dir="{{= locale.direction =}}">.',
+    ),
+    "catalogue-unreadable": _rule(
+        "This catalogue cannot be read: {trouble}", "No message is taken from it.", severity="error"
+    ),
     # --- elements ------------------------------------------------------------------------------------------------
     "element-unclosed": _rule(
         "This <{name}> is never closed{where}.",

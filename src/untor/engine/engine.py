@@ -11,6 +11,7 @@ from untor.engine.options import (
     checked_folders,
     checked_functions,
     checked_inputs,
+    checked_messages,
     checked_name,
     checked_origin,
     checked_script_types,
@@ -26,6 +27,8 @@ from untor.filters import NAMES, built_in
 from untor.filters.locale_settings import LocaleSettings
 from untor.loading.cache import CodeCache
 from untor.loading.loader import TemplateLoader
+from untor.messages.locale_codes import code_of, looked_up
+from untor.messages.translator import Translator
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -44,7 +47,8 @@ if TYPE_CHECKING:
 
     Function = TypeVar("Function", bound=Callable[..., object])
 
-"""How many pages one task of ``render_many`` makes."""
+MOST_LOCALES = 1000
+"""In how many locales an engine makes pages: what a request asks for must not fill the memory."""
 
 
 class Engine:
@@ -58,7 +62,8 @@ class Engine:
     - ``helpers``: functions that templates may call.
     - ``missing``: what a name or attribute that does not exist does: ``"error"``, or ``"empty"`` to print nothing.
     - ``calls``: ``"functions"``, or ``"methods"`` to let templates call methods of data too.
-    - ``locale``: the BCP 47 or CLDR name of the locale of numbers, dates and times.
+    - ``messages``: a folder of translations, ``de.po`` or ``de/LC_MESSAGES/NAME.mo`` (GNU gettext).
+    - ``locale``: the BCP 47 or CLDR name of the locale of numbers, dates and times, and of the words in templates.
     - ``timezone``: the IANA name of their time zone; by default, datetimes keep their own.
     - ``clock``: a function that returns the current datetime, for the filter ``ago``.
     - ``reload``: check before each rendering whether a template or one of its dependencies has changed.
@@ -91,6 +96,7 @@ class Engine:
         globals: Mapping[str, object] | None = None,  # noqa: A002  the word for them
         filters: Mapping[str, Callable[..., object]] | None = None,
         helpers: Mapping[str, Callable[..., object]] | None = None,
+        messages: str | os.PathLike[str] | None = None,
         missing: Literal["error", "empty"] = "error",
         calls: Literal["functions", "methods"] = "functions",
         locale: str = "en",
@@ -119,6 +125,8 @@ class Engine:
                 raise ValueError(f"{option} must be a collection, like {{{value!r}}}, not a string")  # noqa: TRY004
         self.locale = locale
         self.policy = policy
+        self._catalogues = checked_messages(messages)
+        translator = Translator(locale, locale, self._catalogues)
         self.filters = built_in(LocaleSettings(locale, timezone, clock))
         self.helpers = {checked_name("helper", name): function for name, function in (helpers or {}).items()}
         self.globals = dict(globals or {})
@@ -127,6 +135,8 @@ class Engine:
         self.assets, self.links = own.assets, own.links
         for name, function in (filters or {}).items():
             self.filters[checked_name("filter", name)] = with_locale(function, locale)
+        self._own_filters = dict(filters or {})
+        self._facts = own.facts
         settings = CompilerSettings(
             filters=self.filters,
             helpers=self.helpers,
@@ -141,6 +151,7 @@ class Engine:
             script_types=checked_script_types(script_types),
             types=checked_types(types),
             inputs=checked_inputs(inputs),
+            translator=translator,
         )
         self._own_helpers = own.helpers.keys()
         self._options: dict[str, Any] = {
@@ -148,6 +159,7 @@ class Engine:
             "globals": globals,
             "filters": filters,
             "helpers": helpers,
+            "messages": messages,
             "missing": missing,
             "calls": calls,
             "locale": locale,
@@ -168,6 +180,8 @@ class Engine:
         cache = CodeCache(cache_folder, settings.cache_key)
         self.compiler = Compiler(TemplateLoader(folders), settings, cache, reload=reload)
         self._templates: dict[str, Template] = {}
+        self._in_locales: dict[str, Engine] = {translator.locale.code: self}
+        """This engine in the locales that have been asked for, shared by all of them."""
 
     # --- finding and rendering -------------------------------------------------------------------------------------
 
@@ -199,6 +213,7 @@ class Engine:
         policy: Policy | bool = True,
         cache: str = "",
         stream: bool = False,
+        locale: str | None = None,
         **values: object,
     ) -> Page:
         """Render a page as the answer to a request: an ASGI app, a WSGI app, or ``answer`` for anything else.
@@ -208,20 +223,82 @@ class Engine:
         type, ``nosniff``, Cache-Control, ETag, Content-Security-Policy) or take their place; a value that is a list
         gives a header several times. ``policy`` is ``True`` for that of the engine, ``False`` for none, or one for this
         page. ``cache`` is its Cache-Control, by default ``private, no-cache``. ``stream`` renders the page while it is
-        sent, in constant memory, and not in this call.
+        sent, in constant memory, and not in this call. ``locale`` is the one of this page; without it, that of the
+        engine.
 
         Raises ``ValueError`` for what cannot be a header, and what ``template`` and ``render`` raise.
         """
-        template = self.template(name)
-        return template.page(
-            context, status=status, headers=headers, policy=policy, cache=cache, stream=stream, **values
-        )
+        options = {"status": status, "headers": headers, "policy": policy, "cache": cache, "stream": stream}
+        return self._answering(name, locale)._page(context, values, options, locale).rendered()  # noqa: SLF001
+
+    def _answering(self, name: str, locale: str | None) -> Template:
+        return (self if locale is None else self.in_locale(locale)).template(name)
 
     async def page_async(
-        self, name: str, context: Mapping[str, object] | None = None, /, **options_and_values: Any
+        self,
+        name: str,
+        context: Mapping[str, object] | None = None,
+        /,
+        *,
+        status: int = 200,
+        headers: Headers | None = None,
+        policy: Policy | bool = True,
+        cache: str = "",
+        stream: bool = False,
+        locale: str | None = None,
+        **values: object,
     ) -> Page:
         """Render a page as ``page`` does, with the same options, awaiting values that are awaitable."""
-        return await self.template(name).page_async(context, **options_and_values)
+        options = {"status": status, "headers": headers, "policy": policy, "cache": cache, "stream": stream}
+        return await self._answering(name, locale)._page(context, values, options, locale).rendered_async()  # noqa: SLF001
+
+    # --- several languages -----------------------------------------------------------------------------------------
+
+    def in_locale(self, locale: str) -> Engine:
+        """Return this engine for another locale, by its BCP 47 or CLDR name; made once, then kept.
+
+        Messages come from the catalogue of the locale, or else of the ones that it falls back to (``de-AT``, ``de``),
+        or else from the template. Templates and options are shared. Raises ``ValueError`` for a locale that CLDR does
+        not have.
+        """
+        code = code_of(locale) if isinstance(locale, str) else ""
+        if code not in self._in_locales:
+            checked_settings(code or locale, "", None)
+            if not code or len(self._in_locales) > MOST_LOCALES:
+                raise ValueError(f"{locale!r} is not a locale that pages can be made in")
+            self._in_locales.setdefault(code, self._made_in(code))
+        return self._in_locales[code]
+
+    def _made_in(self, code: str) -> Engine:
+        other = Engine.__new__(Engine)
+        vars(other).update(vars(self))
+        options = self._options
+        other.locale = code
+        other.filters = built_in(LocaleSettings(code, options["timezone"], options["clock"]))
+        for name, function in self._own_filters.items():
+            other.filters[name] = with_locale(function, code)
+        translator = Translator(code, options["locale"], self._catalogues)
+        facts = [code, options["timezone"], *self._facts]
+        other.compiler = self.compiler.in_locale(self.compiler.settings.in_locale(translator, other.filters, facts))
+        other._templates = {}  # noqa: SLF001  its own
+        return other
+
+    @property
+    def locales(self) -> tuple[str, ...]:
+        """The codes of the locales that pages can be in: the engine's own first, then those of its catalogues."""
+        own = self.compiler.settings.translator.own
+        return (own, *sorted({*self._catalogues} - {own}))
+
+    def negotiate(self, accepted: str | None) -> str:
+        """Return the locale that a reader prefers among ``locales``, by a header ``Accept-Language``.
+
+        It is looked up as RFC 4647 §3.4 says; without a match it is the engine's own locale.
+        """
+        return looked_up(accepted or "", self.locales, self.locales[0])
+
+    def say(self, message: str, plural: str | None = None, /, *, about: str = "", **values: object) -> str:
+        """Return a message in the engine's locale, as ``say`` does in templates: for messages that views make."""
+        return str(self.compiler.settings.translator.say(message, plural, about=about, **values))
 
     def compile(self, source: str, name: str = "inline.html") -> Template:
         """Compile source text; the ending of ``name`` decides the kind of output.
@@ -277,7 +354,10 @@ class Engine:
         A filter with a keyword-only parameter ``locale`` receives the engine's. Raises ``ValueError`` if templates
         could not write the name, or a built-in filter has it.
         """
-        self.filters[checked_name("filter", function.__name__)] = with_locale(function, self.locale)
+        name = checked_name("filter", function.__name__)
+        self._own_filters[name] = function
+        for engine in [*self._in_locales.values()]:
+            engine.filters[name] = with_locale(function, engine.locale)
         return function
 
     def helper(self, function: Function) -> Function:
@@ -292,6 +372,9 @@ class Engine:
         return function
 
     def __reduce__(self) -> tuple[object, tuple[object, ...]]:
+        own = self._options["locale"]
+        if self.locale != own:
+            return Engine.in_locale, (self._in_locales[code_of(own) or own], self.locale)
         filters = {name: function for name, function in self.filters.items() if name not in NAMES}
         helpers = {name: function for name, function in self.helpers.items() if name not in self._own_helpers}
         return _engine, ({**self._options, "filters": filters, "helpers": helpers},)
@@ -303,7 +386,8 @@ class Engine:
 
     @reload.setter
     def reload(self, reload: bool) -> None:
-        self.compiler.reload = reload
+        for engine in [*self._in_locales.values()]:
+            engine.compiler.reload = reload
         if self.assets is not None:
             self.assets.reload = reload
 

@@ -17,6 +17,8 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
     from types import ModuleType
 
+    from untor.messages.catalogue import Catalogue
+
 
 def one_of(option: str, value: str, *allowed: str) -> None:
     """Check that an option has one of the values that it may have."""
@@ -48,6 +50,19 @@ def checked_folders(folders: object, *, reload: bool) -> None:
 
 def _several(paths: object) -> list[object]:
     return [*paths] if isinstance(paths, list | tuple) else [paths]
+
+
+def checked_messages(folder: object) -> dict[str, Catalogue]:
+    """Return the catalogues of a folder by their locales. Raises ``ValueError``."""
+    if folder is None:
+        return {}
+    if not isinstance(folder, str | os.PathLike):
+        raise ValueError(f"messages must be the path of a folder, not {with_article(type(folder).__name__)}")  # noqa: TRY004
+    if not os.path.isdir(folder):  # noqa: PTH112  pathlib is not loaded to render a page
+        raise ValueError(f'messages: there is no folder "{os.fspath(folder)}"')
+    from untor.messages.catalogue import catalogues_in  # noqa: PLC0415  only where there are any
+
+    return catalogues_in(os.fspath(folder))
 
 
 def checked_functions(kind: str, functions: object) -> None:

@@ -156,7 +156,14 @@ class Template:
         options = {"status": status, "headers": headers, "policy": policy, "cache": cache, "stream": stream}
         return await self._page(context, values, options).rendered_async()
 
-    def _page(self, context: Mapping[str, object] | None, values: dict[str, object], options: dict[str, Any]) -> Page:
+    def _page(
+        self,
+        context: Mapping[str, object] | None,
+        values: dict[str, object],
+        options: dict[str, Any],
+        locale: str | None = None,
+    ) -> Page:
+        """Return the page, not rendered yet; ``locale`` is what was asked for with it."""
         from collections.abc import Mapping  # noqa: PLC0415  only where requests are answered
 
         from untor.web.response import CACHED, Page  # noqa: PLC0415
@@ -166,7 +173,10 @@ class Template:
             policy = self._engine.policy if policy else None
         if values and (context is None or isinstance(context, Mapping)):
             context = ChainMap(values, context) if context else values  # type: ignore[arg-type]
-        return Page(self, context, **{**options, "policy": policy, "cache": options["cache"] or CACHED})
+        options = {**options, "policy": policy, "cache": options["cache"] or CACHED}
+        translator = self._engine.compiler.settings.translator
+        language = translator.locale.code if translator.several or locale is not None else ""
+        return Page(self, context, **options, language=language, varies=locale is not None)
 
     @property
     def hashes(self) -> dict[str, list[str]]:

@@ -27,7 +27,7 @@ if TYPE_CHECKING:
     from untor.engine.template import Template
 
 _LONGEST = 72
-_STEPS_WITH_CONTENT = (tree.If, tree.For, tree.Include, tree.Slot)
+_STEPS_WITH_CONTENT = (tree.If, tree.For, tree.Include, tree.Slot, tree.Say)
 _BETWEEN_TAGS = frozenset({"data", "RCDATA", "RAWTEXT", "script data", "PLAINTEXT"})
 
 

@@ -24,7 +24,7 @@ KNOWN_TO_PLACES: dict[str, Callable[..., object]] = {
 }
 """Filters that say what a value is: as the last one in an expression they are looked at when a page is compiled."""
 
-TAKE_NONE = frozenset({"json"})
+TAKE_NONE = frozenset({"json", "_plural_form"})
 """Filters that ``None`` reaches."""
 
 _FIXED: dict[str, Callable[..., object]] = {

@@ -102,7 +102,7 @@ def values_of_pages(
 
 
 def _values_of(reading: ParsedTemplate, settings: CompilerSettings, inputs: type | None) -> list[Value] | None:
-    known = settings.globals.keys()
+    known = settings.globals.keys() | {"locale", "say"}
     if reading.takes is not None:
         return [
             Value(

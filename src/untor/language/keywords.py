@@ -18,10 +18,14 @@ STEPS: dict[str, str] = {
     "use": '<! use "NAME" ARGUMENT=EXPRESSION, … !> … <! end !>',
     "part": "<! part NAME(PARAMETERS) !> … <! end !>",
     "takes": "<! takes NAME: TYPE = EXPRESSION, … !>",
+    "say": '<! say NAME = EXPRESSION "what it is about" !> … <! else !> … <! end !>',
     "verbatim": "<! verbatim !> … <! end !>",
     "note": "<! note any remark !>",
 }
 """Each step's keyword and how the step is written."""
 
-BLOCKS = frozenset({"for", "if", "into", "use", "part", "slot-else"})
+BLOCKS = frozenset({"for", "if", "into", "use", "part", "slot-else", "say"})
 """Steps that go on to an ``end``; ``slot-else`` is a slot with fallback content. ``verbatim`` is read as a whole."""
+
+PLURAL_FORM = "_plural_form"
+"""The filter that says which form of a message a number takes; no template can write its name."""

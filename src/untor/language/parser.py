@@ -10,7 +10,7 @@ from untor.language.composition_steps import arguments, new_name, parameters, sh
 from untor.language.expressions import ExpressionParser
 from untor.language.keywords import BLOCKS
 from untor.language.scanner import Mark, Scanner, Surroundings
-from untor.language.tokens import SyntaxProblem
+from untor.language.tokens import SyntaxProblem, string_value
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -219,9 +219,11 @@ class _TemplateParser:
             parser.finish()
         except SyntaxProblem as found:
             self.problems.append(found.problem)
-        opened = self.branching(mark, {"if", "for"}, "<! if !> or <! for !>")
+        opened = self.branching(mark, {"if", "for", "say"}, "<! if !> or <! for !>")
         if opened is None:
             return
+        if isinstance(opened.node, tree.Say) and opened.node.count is None:
+            self.report("say-count", mark)
         opened.else_mark = mark
         opened.body = []
         if isinstance(opened.node, tree.If):
@@ -229,12 +231,14 @@ class _TemplateParser:
         elif isinstance(opened.node, tree.For):
             opened.node.empty = opened.body
             opened.node.content_end = mark.start
+        elif isinstance(opened.node, tree.Say):
+            opened.node.plural = opened.body
 
     def branching(self, mark: Mark, owners: set[str], example: str) -> OpenStep | None:
         """Return the open step that a branch belongs to."""
         opened = self.open[-1] if self.open else None
         if opened is None or opened.word not in owners:
-            names = " or ".join(f'"{owner}"' for owner in sorted(owners, reverse=True))
+            names = " or ".join(f'"{owner}"' for owner in sorted(owners - {"say"}, reverse=True))
             self.report("branch-misplaced", mark, word=mark.word, owners=names, example=example)
             return None
         if opened.else_mark is not None:
@@ -243,6 +247,25 @@ class _TemplateParser:
             opened.body = []
             return None
         return opened
+
+    # --- messages ------------------------------------------------------------------------------------------------
+
+    def step_say(self, mark: Mark, parser: ExpressionParser) -> None:
+        node: tree.Say | None = None
+        try:
+            name, count, about = "", None, ""
+            if parser.token.kind == "name":
+                name = new_name(mark, parser)
+                if not parser.accept("="):
+                    raise shape_problem(mark, parser, '"=" is missing after the name')
+                count = parser.expression()
+            if parser.token.kind == "string":
+                about = string_value(self.source, parser.take())
+            parser.finish()
+            node = tree.Say(mark.start, mark.end, "say", name, count, about, mark.place)
+        except SyntaxProblem as found:
+            self.problems.append(found.problem)
+        self.block(mark, node, node.body if node else [])
 
     # --- pieces put together -------------------------------------------------------------------------------------
 

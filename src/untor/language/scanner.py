@@ -40,13 +40,16 @@ class Surroundings(Protocol):
     def in_markup(self) -> bool:
         """Return whether a tag or a comment could begin here."""
 
+    def kind(self) -> str:
+        """Return what text is read as here: ``markup``, ``text`` with character references, or ``raw``."""
+
 
 @dataclass(slots=True)
 class Mark:
     """A piece of source: ``text``, ``print``, ``step``, or ``nothing`` (a dropped comment, a mark with a problem).
 
     ``start`` and ``end`` enclose all of it, ``inner_start`` and ``inner_end`` what is between its delimiters,
-    after the keyword of a step.
+    after the keyword of a step. ``place`` is what text is read as around a message.
     """
 
     kind: str
@@ -55,6 +58,7 @@ class Mark:
     inner_start: int = 0
     inner_end: int = 0
     word: str = ""
+    place: str = ""
 
 
 _CANDIDATE = re.compile(r"\{=|<!")
@@ -180,7 +184,8 @@ class Scanner:
             return self.marks[-1].end
         if word == "slot" and _SLOT_ELSE.search(self.source.text[after : end - 2]):
             word = "slot-else"
-        self._add(Mark("step", at, end, after, end - 2, word))
+        place = self._kind(at) if word == "say" else ""
+        self._add(Mark("step", at, end, after, end - 2, word, place))
         return self._verbatim(end) if word == "verbatim" else end
 
     def _verbatim(self, start: int) -> int:
@@ -221,9 +226,13 @@ class Scanner:
         return close + 3 if close >= 0 else None
 
     def _in_markup(self, at: int) -> bool:
-        if self.surroundings is None:
-            return False
-        follow = self.surroundings
+        return self.surroundings is not None and self._follow(self.surroundings, at).in_markup()
+
+    def _kind(self, at: int) -> str:
+        return "raw" if self.surroundings is None else self._follow(self.surroundings, at).kind()
+
+    def _follow(self, follow: Surroundings, at: int) -> Surroundings:
+        """Lead the surroundings to a place after all that they have seen."""
         for mark in self.marks[self._followed :]:
             if mark.kind == "text":
                 follow.text(self.source.text[max(mark.start, self._followed_to) : mark.end])
@@ -238,7 +247,7 @@ class Scanner:
         self._followed = len(self.marks)
         follow.text(self.source.text[max(self._text_start, self._followed_to) : at])
         self._followed_to = at
-        return follow.in_markup()
+        return follow
 
 
 def _take_lines_away(marks: list[Mark], text: str) -> None:

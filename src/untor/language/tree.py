@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from untor.language.keywords import PLURAL_FORM
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -159,6 +161,13 @@ class Text(Node):
 
 
 @dataclass(slots=True)
+class Letters(Node):
+    """Text of a translation: nothing in it means anything but itself."""
+
+    text: str
+
+
+@dataclass(slots=True)
 class Print(Node):
     """``{= expression =}``."""
 
@@ -212,6 +221,47 @@ class For(Block):
     empty: list[Node] | None = None
     between: list[Node] | None = None
     content_end: int = 0
+
+
+@dataclass(slots=True)
+class Say(Block):
+    """A message that can be translated.
+
+    ``about`` distinguishes it from others with the same words; ``name`` is that of the counted value, ``count``.
+    ``kind`` is what its text is read as: ``markup``, ``text`` (with character references) or ``raw``. ``plural`` is the
+    content of its ``else``; ``None`` without one.
+    """
+
+    name: str
+    count: Expression | None
+    about: str
+    kind: str
+    body: list[Node] = field(default_factory=list)
+    plural: list[Node] | None = None
+
+
+def said(node: Say, singular: list[Node] | None = None, plural: list[Node] | None = None) -> list[Node]:
+    """Return what a message does when it is not translated, as other nodes; or the same with other contents."""
+    body = node.body if singular is None else singular
+    plural = node.plural if plural is None else plural
+    if node.count is None:
+        return body
+    let = Let(node.start, node.end, node.name, node.count)
+    if plural is None:
+        return [let, *body]
+    return [let, choice(node, "", [body, plural])]
+
+
+def choice(node: Say, locale: str, forms: list[list[Node]]) -> If:
+    """Return the step that prints one of a message's forms, by the number and the rules of a locale."""
+    place = node.start, node.end
+    number = Name(*place, node.name)
+    branches = []
+    for index, form in enumerate(forms):
+        which = Filter(*place, number, PLURAL_FORM, node.start, [Constant(*place, locale)], {})
+        test = Comparisons(*place, which, [("==", Constant(*place, index))])
+        branches.append(Branch(*place, test if index < len(forms) - 1 else None, form))
+    return If(*place, node.word, branches)
 
 
 # --- pieces put together -------------------------------------------------------------------------------------------

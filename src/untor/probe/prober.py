@@ -13,18 +13,19 @@ from untor.errors import UntorError
 from untor.escape import printed
 from untor.filters.marking import cleaned
 from untor.filters.strings import lines, paragraphs
-from untor.probe.injection_points import HOOK, InstrumentedPage
+from untor.probe.injection_points import HOOK, InjectionPoint, InstrumentedPage
 from untor.probe.minimize import shortest, smallest
 from untor.probe.payloads import HALVES, HOSTILE, harmless
 from untor.probe.structure import differing, side_by_side, structure_of
 from untor.probe.substitute import replaced
+from untor.probe.translations import TranslatedPage
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
     from untor.compiler.compiler import Compiler
-    from untor.probe.injection_points import InjectionPoint
+    from untor.messages.catalogue import Key
     from untor.probe.structure import StructureEntry
 
 _NEVER = frozenset({"javascript", "vbscript", "data", "blob", "filesystem"})
@@ -79,6 +80,8 @@ class Probed:
     missed: tuple[InjectionPoint, ...] = ()
     renderings: int = 0
     refused: int = 0
+    messages: int = 0
+    """The messages that were tried with hostile translations."""
 
 
 class _Prober:
@@ -215,9 +218,38 @@ def probe(
             if progress is not None:
                 progress(done, total)
         tried = {str(site) for site in prober.sites if site.prints and site.number in prober.tried}
+        _translations(prober, compiler, values)
         missed = {str(site): site for site in prober.sites if site.prints and str(site) not in tried}
         result.missed = tuple(missed.values())
     return result
+
+
+def _translations(prober: _Prober, compiler: Compiler, values: Sequence[str]) -> None:
+    """Try hostile translations of all messages together; of a change, find the message that makes it."""
+    page, result = TranslatedPage(compiler, result_page := prober.result.page), prober.result
+    text, messages = page.render(harmless("printed"), prober.context)
+    result.messages = len(messages)
+    if not messages or text is None:
+        return
+    before = structure_of(text, xml=prober.xml)
+
+    def difference(words: str, only: Key | None) -> tuple[list[StructureEntry], list[StructureEntry], int] | None:
+        text, _ = page.render(words, prober.context, only)
+        after = before if text is None else structure_of(text, xml=prober.xml)
+        at = prober.first_difference(before, after, {})
+        return None if at is None else (before, after, at)
+
+    for words in values:
+        result.renderings += 1
+        if difference(words, None) is None:
+            continue
+        for key in messages:
+            found = difference(words, key)
+            if found is not None:
+                site = InjectionPoint(-1, result_page, 1, 1, f"the translation of {_short(key[1])}", prints=True)
+                shown = side_by_side(*found, titles=("with harmless words", "with these"))
+                result.changes.append(Change((site,), (words,), words, shown))
+                return
 
 
 def _rounds(prober: _Prober, sites: list[InjectionPoint], values: Sequence[str]) -> Iterator[Values]:

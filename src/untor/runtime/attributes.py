@@ -290,7 +290,7 @@ def missing_name(name: str, scope: Mapping[str, object] | tuple[str, ...]) -> ob
     raise MissingValue(Problem("name-missing", word=name, near=near))
 
 
-EVERYWHERE = frozenset({"range"})
+EVERYWHERE = frozenset({"locale", "range", "say"})
 """Names that every page sees, whatever it is given."""
 
 

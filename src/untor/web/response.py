@@ -100,7 +100,10 @@ class Page:
         headers: Headers | None = None,
         cache: str = CACHED,
         stream: bool = False,
+        language: str = "",
+        varies: bool = False,
     ) -> None:
+        """Make an answer; ``language`` is that of the page, if known, ``varies`` whether requests decide on it."""
         self.template = template
         self.status = status
         self.policy = policy
@@ -128,6 +131,10 @@ class Page:
             "X-Content-Type-Options": "nosniff",
             "Cache-Control": cache,
         }
+        if language:
+            self._headers["Content-Language"] = language
+        if varies:
+            self._headers["Vary"] = "Accept-Language"
         if policy is not None:
             self._headers[policy.header] = policy.value(self.nonce, hashes)
         self._repeated: list[tuple[str, str]] = []

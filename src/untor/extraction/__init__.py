@@ -1,0 +1,1 @@
+"""Finds the messages of templates for translators, and compares catalogues with them."""

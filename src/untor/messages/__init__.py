@@ -1,0 +1,1 @@
+"""Messages in several languages: what translators see of them, and catalogues of translations."""
