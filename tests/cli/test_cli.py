@@ -11,11 +11,13 @@ import subprocess
 import sys
 from pathlib import Path
 
+import click
 import pytest
 from serving import ask, running
 from support import untor
 
 from untor import __version__
+from untor.cli import messages
 from untor.cli.main import main
 
 BOARD = "<p>{= day | date =}: <! for call in calls !>{= call.name =} <! end !></p>"
@@ -166,10 +168,14 @@ def test_problem(site: Path, arguments: list[str], status: int, message: str) ->
     assert "Traceback" not in errors
 
 
-@pytest.mark.parametrize("name", main.commands)
+COMMANDS = {name: each for name, each in main.commands.items() if not isinstance(each, click.Group)}
+COMMANDS |= {f"messages {name}": each for name, each in messages.command.commands.items()}
+
+
+@pytest.mark.parametrize("name", COMMANDS)
 def test_help(name: str) -> None:
     """The help of a command has examples, its exit statuses and the options of all, and a summary that fits."""
-    command = main.commands[name]
+    command = COMMANDS[name]
     assert len(command.get_short_help_str(100)) <= 50
     assert command.help is not None
     text = inspect.cleandoc(command.help)

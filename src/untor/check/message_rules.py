@@ -20,8 +20,6 @@ if TYPE_CHECKING:
     from untor.extraction.templates import FoundMessage
     from untor.language.parser import ParsedTemplate
 
-_WORD = re.compile(r"[^\W\d_]{2,}")
-
 
 def find(site: Site) -> Iterator[Problem]:
     """Yield what is wrong with the messages of all templates, and with their translations."""
@@ -72,22 +70,25 @@ def _joined(reading: ParsedTemplate) -> Iterator[Problem]:
                 last = node
             elif not isinstance(node, tree.Print) and not (isinstance(node, tree.Text) and _is_inline(node.text)):
                 last = None
-            if children := inside(node):
-                todo.append(children)
+            todo += _blocks(node)
+
+
+def _blocks(node: tree.Node) -> list[list[tree.Node]]:
+    """Return the contents of a step, each of which is printed without the others."""
+    match node:
+        case tree.If():
+            return [branch.body for branch in node.branches]
+        case tree.For():
+            return [node.body, node.between or [], node.empty or []]
+        case tree.Say():
+            return []
+    return [inside(node)]
 
 
 def _is_inline(text: str) -> bool:
     """Return whether text between two messages keeps them in one sentence: no tag, no sentence's end, no separator."""
-    return not re.search(r"[<.!?:;|/•·\N{EN DASH}\N{EM DASH}\n]", text)
+    return not re.search("[<>\"'.!?:;|/•·\N{EN DASH}\N{EM DASH}\n]", text)
 
 
 def _is_message(node: tree.Expression) -> bool:
     return isinstance(node, tree.Call) and is_say(node)
-
-
-# --- text in no message ----------------------------------------------------------------------------------------------
-
-
-def words_of(text: str) -> str:
-    """Return the words of a text that people read, with one blank between them; empty for a text without any."""
-    return " ".join(text.split()) if _WORD.search(text) else ""

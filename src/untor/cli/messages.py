@@ -33,7 +33,7 @@ def command() -> None:
     untor messages extract -o locales/messages.pot
     untor messages status
 
-    Exit status: that of the command.
+    Exit status: 0 done, 1 something is missing or wrong, 2 usage error, or something was not found.
     """  # noqa: D301  click reads the backspace as "keep these lines"
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from array import array
 
 from untor.codegen.program_functions import FunctionCompiler
-from untor.runtime.compiled import CompiledProgram
+from untor.runtime.compiled import CompiledProgram, packed
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
     from untor.analysis.ir import Function, TemplateIR
     from untor.diagnostics.source import Source
-    from untor.runtime.compiled import FunctionTable
+    from untor.runtime.compiled import FunctionTable, Place
 
 _SCALARS = (str, int, float, bool, type(None))
 
@@ -90,7 +90,7 @@ def build_program(plan: TemplateIR, *, lenient: bool = False) -> CompiledProgram
         tables.source(function.source)
     code = array("i")
     functions: list[FunctionTable] = []
-    places: dict[int, tuple[str, int, int, str, str]] = {}
+    places: dict[int, Place] = {}
     while len(functions) < len(tables.functions):
         function = tables.functions[len(functions)]
         compiler = FunctionCompiler(function, tables, is_main=not functions)
@@ -111,6 +111,6 @@ def build_program(plan: TemplateIR, *, lenient: bool = False) -> CompiledProgram
         tuple(tables.constants),
         tables.links,
         tuple(tables.inputs),
-        places,
+        packed(places),
         tables.sources,
     )

@@ -11,6 +11,7 @@ from untor.escape.reports import reports
 from untor.escape.truth import truth
 from untor.runtime import async_iteration, attributes, deferred, iteration, parameter_checks, places
 from untor.runtime.comparison import compare
+from untor.runtime.compiled import without_steps
 from untor.runtime.tracebacks import SourceLines, failed, replacement_for
 
 TYPE_CHECKING = False
@@ -164,7 +165,7 @@ def loaded(
         (
             partial(attributes.merge, everywhere),
             parameter_checks.missing,
-            partial(failed, compiled),
+            partial(failed, without_steps(compiled)),
             calls.callee,
             tuple(calls.helpers.values()),
         ),

@@ -13,7 +13,7 @@ from untor.errors import TemplateMissing, error_of
 from untor.escape import Escapers
 from untor.loading.cache import CodeCache
 from untor.runtime.calls import Calls
-from untor.runtime.compiled import CompiledProgram
+from untor.runtime.compiled import CompiledProgram, sharing
 from untor.runtime.rendering import way_of
 
 TYPE_CHECKING = False
@@ -65,12 +65,15 @@ class Compiler:
         self._calls = Calls(settings.helpers, methods=settings.calls_methods)
         self._readings: dict[str, ParsedTemplate] = {}
         self._permitted: Permissions | None = None
+        self._shared: dict[object, Any] = {}
+        """Tables of programs that are the same in several languages."""
 
     def in_locale(self, settings: CompilerSettings) -> Compiler:
         """Return a compiler for another locale, which shares what has been read."""
         cache = CodeCache(self.cache.folder, settings.cache_key)
         other = Compiler(self.loader, settings, cache, reload=self.reload)
         other.escapers, other._readings, other._calls = self.escapers, self._readings, self._calls
+        other._shared = self._shared
         return other
 
     # --- source to tree --------------------------------------------------------------------------------------------
@@ -232,9 +235,12 @@ class Compiler:
 
         lenient = self.settings.lenient
         try:
-            return build(planned, way, lenient=lenient)
+            code = build(planned, way, lenient=lenient)
         except RecursionError:
-            return with_whole_stack(lambda: build(planned, way, lenient=lenient), lambda: planned.source)
+            code = with_whole_stack(lambda: build(planned, way, lenient=lenient), lambda: planned.source)
+        if isinstance(code, CompiledProgram) and not self.reload and self.settings.translator.several:
+            return sharing(code, self._shared)
+        return code
 
     def _kept_function(self, built: Code, way: str) -> Callable[..., Any] | None:
         """Return the function of code from the cache; ``None`` where the engine has not all of its filters."""

@@ -63,14 +63,19 @@ class Port:
         static = Mount("/static", Fingerprinted(directory=views.static_folder()))
         self.app = Starlette(routes=[*routes, static], exception_handlers={HTTPException: self.failed})  # type: ignore[dict-item]
 
+    @staticmethod
+    def _language(request: Request) -> str:
+        """Return the visitor's language."""
+        asked, accepted = request.query_params.get("language"), request.headers.get("accept-language", "")
+        return views.language_of(asked, request.cookies.get("language"), accepted)
+
     def _page(self, request: Request, name: str, context: views.Context, **options: object) -> Page:
         """Return a page in the visitor's language."""
-        asked = request.query_params.get("language")
-        language = views.language_of(asked, request.cookies.get("language"), request.headers.get("accept-language", ""))
+        language = self._language(request)
         headers = {"Vary": "Cookie, Accept-Language"}
-        if asked == language:
+        if request.query_params.get("language") == language:
             headers["Set-Cookie"] = f"language={language}; Path=/; SameSite=Lax; HttpOnly; Max-Age=31536000"
-        return views.ENGINES[language].page(name, context, headers=headers, **options)  # type: ignore[arg-type]
+        return views.pages.page(name, context, headers=headers, locale=language, **options)  # type: ignore[arg-type]
 
     def arrivals(self, request: Request) -> Page:
         """Show the arrivals board."""
@@ -98,7 +103,8 @@ class Port:
 
     def _posted(self, request: Request, typed: Mapping[str, str]) -> Page | RedirectResponse:
         with Harbour(self.database) as harbour:
-            notice, errors = checked(typed, {vessel.id for vessel in harbour.vessels()})
+            say = views.pages.in_locale(self._language(request)).say
+            notice, errors = checked(typed, {vessel.id for vessel in harbour.vessels()}, say)
             if notice is not None:
                 now = datetime.combine(TODAY, time(15, 0))
                 harbour.post(notice.vessel, notice.author, notice.text, now, urgent=notice.urgent)

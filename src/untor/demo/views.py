@@ -1,11 +1,11 @@
-"""The views: an engine for each language, and the values of each page."""
+"""The views: the engine, and the values of each page."""
 
 from __future__ import annotations
 
 from importlib.resources import files
 
 from untor.demo import harbour as records
-from untor.demo.harbour import TODAY, shipped
+from untor.demo.harbour import TODAY
 from untor.diagnostics.source import Source
 from untor.engine.engine import Engine
 from untor.web.csp import Policy
@@ -37,8 +37,8 @@ ROUTES = {
 PAGES = ("arrivals", "vessel", "notices", "berths", "tide", "invoices", "invoice", "search", "log")
 """The templates of the pages, in the order of the tour."""
 
-WORDS: dict[str, dict[str, object]] = shipped("words")
-"""The words of the invoices, by language."""
+LANGUAGES = {"en": "English", "de": "Deutsch", "ar": "العربية"}
+"""The languages of the site, each as its readers call it."""
 
 TYPES = {
     **{name: getattr(records, name) for name in "Berth Call Entry Invoice Message Place Tide Turn Vessel".split()},
@@ -50,34 +50,26 @@ _PER_PAGE = 4
 _HERE = files("untor.demo")
 
 
-def _engine(language: str) -> Engine:
-    return Engine(
-        str(_HERE / "templates"),
-        locale=language,
-        types=TYPES,
-        globals={"language": language, "languages": WORDS, "words": WORDS[language]},
-        static={"/static": str(_HERE / "static")},
-        links=ROUTES,
-        policy=Policy(directives={"img-src": "'self' data:"}),
-    )
-
-
-ENGINES = {language: _engine(language) for language in WORDS}
-"""The engine of each language."""
-
-pages = ENGINES["en"]
+pages = Engine(
+    str(_HERE / "templates"),
+    messages=str(_HERE / "messages"),
+    types=TYPES,
+    globals={"languages": LANGUAGES},
+    static={"/static": str(_HERE / "static")},
+    links=ROUTES,
+    policy=Policy(directives={"img-src": "'self' data:"}),
+)
 
 
 def static_folder() -> Path:
     """Return the folder of the static files."""
-    assert pages.assets is not None  # noqa: S101  as _engine has made it
+    assert pages.assets is not None  # noqa: S101  the engine has them
     return pages.assets.entries[0][1]
 
 
 def language_of(asked: str | None, kept: str | None, accepted: str) -> str:
-    """Return the visitor's language: the requested or the stored one, else the first one that the browser accepts."""
-    named = [part.partition(";")[0].strip().lower().partition("-")[0] for part in accepted.split(",")]
-    return next(language for language in (asked, kept, *named, "en") if language in WORDS)
+    """Return the visitor's language: the requested or the stored one, else the one that the browser prefers."""
+    return next((each for each in (asked, kept) if each in LANGUAGES), None) or pages.negotiate(accepted)
 
 
 def arrivals(harbour: Harbour) -> Context:

@@ -26,7 +26,11 @@ PATHS = (
     "/notices",
     "/berths",
     "/tide",
-    *(f"/invoices?language={language}" for language in views.WORDS),
+    *(
+        f"{path}?language={code}"
+        for code in views.LANGUAGES
+        for path in ("/", "/vessels/3", "/notices", "/berths", "/tide", "/invoices")
+    ),
     "/invoices/2031-016",
     "/search",
     "/search?words=%3Cscript&kind=Yacht",

@@ -70,7 +70,7 @@ def status_of(catalogue: Catalogue, messages: Iterable[FoundMessage]) -> Catalog
             status.wrong.append(problem.beside((place, each.message.source, each.message.start, each.message.end)))
         elif keys[key] is each:
             status.translated.append(each)
-    unused = {key: entry for key, entry in entries.items() if key not in keys}
+    unused = {key: entry for key, entry in entries.items() if key not in keys and not entry.elsewhere}
     status.unused.update(unused)
     return status
 

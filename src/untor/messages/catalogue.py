@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+from contextlib import suppress
 
 from untor.diagnostics.problem import Problem
 from untor.diagnostics.source import Source
@@ -15,19 +16,33 @@ if TYPE_CHECKING:
     from typing import Any
 
 _FILES = (".po", ".mo")
-_CONTEXT = "\x04"
+_TEMPLATES = (".html", ".htm", ".xml", ".svg", ".txt")
 
 
 class Translation:
-    """A translation of a message: its strings, one for each form, and the line of its file."""
+    """A translation of a message: its strings, one for each form, and the line of its file.
 
-    __slots__ = ("catalogue", "fuzzy", "line", "strings")
+    ``elsewhere`` says whether it is of a file that is no template, such as one of Python.
+    """
 
-    def __init__(self, catalogue: Catalogue, strings: tuple[str, ...], line: int, *, fuzzy: bool) -> None:
+    __slots__ = ("catalogue", "elsewhere", "fuzzy", "line", "path", "strings")
+
+    def __init__(
+        self,
+        catalogue: Catalogue,
+        strings: tuple[str, ...],
+        path: str = "",
+        line: int = 0,
+        *,
+        fuzzy: bool = False,
+        elsewhere: bool = False,
+    ) -> None:
         self.catalogue = catalogue
         self.strings = strings
+        self.path = path
         self.line = line
         self.fuzzy = fuzzy
+        self.elsewhere = elsewhere
 
 
 Key = tuple[str, str]
@@ -43,7 +58,6 @@ class Catalogue:
     def __init__(self, code: str, paths: list[str]) -> None:
         self.code = code
         self.paths = paths
-        self.sources: dict[str, Source] = {}
         self._entries: dict[Key, Translation] | None = None
         self._stamp: object = None
         self._form: Callable[[int], int] | None = None
@@ -95,10 +109,16 @@ class Catalogue:
                 ids = message.id if isinstance(message.id, list | tuple) else (message.id,)
                 strings = message.string if isinstance(message.string, list | tuple) else (message.string,)
                 about, text = message.context or "", ids[0]
-                entries.setdefault(
-                    (about, text),
-                    Translation(self, tuple(each or "" for each in strings), message.lineno or 0, fuzzy=message.fuzzy),
+                elsewhere = any(not file.endswith(_TEMPLATES) for file, _ in message.locations)
+                entry = Translation(
+                    self,
+                    tuple(each or "" for each in strings),
+                    path,
+                    message.lineno or 0,
+                    fuzzy=message.fuzzy,
+                    elsewhere=elsewhere,
                 )
+                entries.setdefault((about, text), entry)
         self._entries = entries
 
     def _file(self, path: str) -> tuple[Source, Any]:
@@ -106,14 +126,11 @@ class Catalogue:
         from babel.messages.mofile import read_mo  # noqa: PLC0415  only where there are translations
         from babel.messages.pofile import PoFileError, read_po  # noqa: PLC0415
 
-        name = os.path.basename(path)  # noqa: PTH119
-        source = Source(name, "", path)
+        source = _source_of(path)
         try:
             with open(path, "rb") as file:  # noqa: PTH123
                 if path.endswith(".mo"):
                     return source, read_mo(file)
-                source = Source(name, file.read().decode("utf-8-sig", "replace"), path)
-                file.seek(0)
                 return source, read_po(file, locale=self.code.replace("-", "_"), abort_invalid=True)
         except PoFileError as error:
             start = source.starts[min(error.lineno, len(source.starts)) - 1] if error.lineno > 0 else 0
@@ -121,8 +138,6 @@ class Catalogue:
         except (OSError, ValueError, LookupError, TypeError, AttributeError, IndexError, MemoryError) as error:
             trouble = f"{type(error).__name__}: {error}".strip(": ")
             self.trouble.append(Problem("catalogue-unreadable", source, 0, 1, trouble=trouble))
-        finally:
-            self.sources[path] = source
         return source, None
 
     # --- plural forms --------------------------------------------------------------------------------------------
@@ -163,15 +178,21 @@ class Catalogue:
 
     def problem(self, code: str, translation: Translation, **words: str) -> Problem:
         """Return a problem with a translation, at its line."""
-        source = next(iter(self.sources.values()), Source(self.code, ""))
-        for each in self.sources.values():
-            if translation.line and each.text:
-                source = each
+        source = _source_of(translation.path)
         line = min(max(translation.line, 1), len(source.starts))
         start = source.starts[line - 1]
         found = re.compile(r"^msgstr\b.*", re.MULTILINE).search(source.text, start)
         place = (found.start(), found.end()) if found else (start, start + 1)
         return Problem(code, source, *place, **words)
+
+
+def _source_of(path: str) -> Source:
+    """Return a file as messages show it: the text of a ``.po`` file, which is read again."""
+    text = ""
+    if path.endswith(".po"):
+        with suppress(OSError), open(path, "rb") as file:  # noqa: PTH123
+            text = file.read().decode("utf-8-sig", "replace")
+    return Source(os.path.basename(path), text, path)  # noqa: PTH119
 
 
 def catalogues_in(folder: str) -> dict[str, Catalogue]:

@@ -136,7 +136,7 @@ class Translator:
 
     def text_of(self, message: str, about: str) -> str:
         """Return a message without values in the language of the page."""
-        return self.say(message, about=about)
+        return Said(self, message, None, about).text({})
 
 
 class Said:

@@ -6,6 +6,7 @@ from collections import namedtuple
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from collections.abc import Mapping
     from types import CodeType
     from typing import Any, NamedTuple
 
@@ -13,6 +14,8 @@ if TYPE_CHECKING:
 
     Place = tuple[str, int, int, str, str]
     """A file, the offsets of what is done there, and, where it is a filter or a call, which of the two and its name."""
+    Places = tuple[bytes, tuple[str, ...]]
+    """Places by the steps that they are of, in little room: six integers for each, and the texts that they name."""
     LoopTable = tuple[int, int, int, int, bool]
     """A loop's collection, what is done for each item (offsets), and whether the loop looks one item ahead."""
     FunctionTable = tuple[str, tuple[int, ...], tuple[tuple[str, int], ...], tuple[LoopTable, ...]]
@@ -48,10 +51,61 @@ if TYPE_CHECKING:
         constants: tuple[Any, ...]
         links: dict[int, str]
         inputs: tuple[str, ...]
-        places: dict[int, Place]
+        places: Places
         sources: dict[str, Source]
 
     Code = CompiledCode | CompiledProgram
 else:  # typing is not loaded to render a page
     CompiledCode = namedtuple("CompiledCode", "code escapers filters globals calls loops sources")  # noqa: PYI024
     CompiledProgram = namedtuple("CompiledProgram", "code functions joins names constants links inputs places sources")  # noqa: PYI024
+
+
+def sharing(program: CompiledProgram, known: dict[object, Any]) -> CompiledProgram:
+    """Return the same program, with those of its tables and texts that are known already in place of its own."""
+    one = known.setdefault
+    joins = tuple([(tuple([one(text, text) for text in texts]), kinds, edges) for texts, kinds, edges in program.joins])
+    functions = tuple([one(each, each) for each in program.functions])
+    tables: dict[str, Any] = {
+        "code": program.code,
+        "names": program.names,
+        "inputs": program.inputs,
+        "places": program.places,
+    }
+    tables = {name: one(table, table) for name, table in {**tables, "functions": functions}.items()}
+    return program._replace(joins=joins, **tables)
+
+
+def without_steps(program: CompiledProgram) -> CompiledProgram:
+    """Return what is needed of a program that has been loaded: where its steps come from."""
+    return program._replace(code=b"", joins=(), names=(), constants=(), links={}, inputs=())
+
+
+_NUMBERS = 6
+
+
+def packed(places: Mapping[int, Place]) -> Places:
+    """Return places in little room: they are needed only when something is wrong."""
+    from array import array  # noqa: PLC0415  only to compile
+
+    texts: dict[str, int] = {}
+    numbers = array("i")
+    for at, (file, start, end, kind, word) in sorted(places.items()):
+        names = (texts.setdefault(text, len(texts)) for text in (file, kind, word))
+        numbers.extend((at, start, end, *names))
+    return numbers.tobytes(), tuple(texts)
+
+
+def place_at(places: Places, at: int) -> Place | None:
+    """Return the place of a step; ``None`` for one without any."""
+    from array import array  # noqa: PLC0415  only where something is wrong
+    from bisect import bisect_left  # noqa: PLC0415
+
+    numbers = array("i")
+    numbers.frombytes(places[0])
+    steps = numbers[::_NUMBERS]
+    found = bisect_left(steps, at)
+    if found == len(steps) or steps[found] != at:
+        return None
+    start, end, *names = numbers[found * _NUMBERS + 1 : (found + 1) * _NUMBERS]
+    file, kind, word = (places[1][name] for name in names)
+    return file, start, end, kind, word

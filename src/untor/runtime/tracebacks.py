@@ -15,6 +15,7 @@ from untor.errors import MissingValue, RenderError, UntorError
 from untor.escape import NotPrintable
 from untor.escape.truth import NotData
 from untor.runtime import places
+from untor.runtime.compiled import place_at
 from untor.runtime.filter_error import FilterProblem, NotComputable
 from untor.runtime.iteration import items_taken
 
@@ -25,7 +26,7 @@ if TYPE_CHECKING:
     from typing import NamedTuple
 
     from untor.diagnostics.source import Source
-    from untor.runtime.compiled import CompiledProgram, Place
+    from untor.runtime.compiled import CompiledProgram
 
     Sources = dict[str, Source]
     Calls = dict[tuple[str, int, int], tuple[str, str]]
@@ -86,7 +87,7 @@ def locations_of(compiled: CompiledProgram, trail: Trail) -> list[Location | Non
     found: list[Location | None] = []
     told: set[tuple[int, int]] = set()
     for number, at, _, counts, activation in trail:
-        place: Place | None = compiled.places.get(at)
+        place = place_at(compiled.places, at)
         if place is None:
             found.append(None)
             continue

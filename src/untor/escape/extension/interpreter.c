@@ -123,8 +123,8 @@ static int do_steps(Run *run)
         case READ:
         case READ_DATA: {
             PyObject *owner = VALUE(step[2]), *name = PyTuple_GET_ITEM(program->names, step[3]);
-            PyObject *value = step[0] == READ ? read_dot(state, owner, name, program->seen + at)
-                                              : read_data(state, owner, name, program->seen + at);
+            PyObject *value = step[0] == READ ? read_dot(state, owner, name, SEEN(program, at))
+                                              : read_data(state, owner, name, SEEN(program, at));
             if (put(slots + step[1], value) < 0)
                 goto broken;
             at += 5;

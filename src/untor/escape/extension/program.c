@@ -250,8 +250,9 @@ static PyObject *numbered(PyObject *names)
 
 static int program_traverse(Program *self, visitproc visit, void *arg)
 {
-    for (int i = 0; self->seen != NULL && i < self->length; i++)
+    for (int i = 0; self->seen != NULL && i < SEEN_COUNT(self->length); i++)
         Py_VISIT(self->seen[i].type);
+    Py_VISIT(self->octets);
     Py_VISIT(self->names);
     Py_VISIT(self->constants);
     Py_VISIT(self->inputs);
@@ -267,7 +268,7 @@ static int program_traverse(Program *self, visitproc visit, void *arg)
 /* What could lead back to the program is let go; all else stays, for a page that is still being rendered. */
 static int program_clear(Program *self)
 {
-    for (int i = 0; self->seen != NULL && i < self->length; i++)
+    for (int i = 0; self->seen != NULL && i < SEEN_COUNT(self->length); i++)
         Py_CLEAR(self->seen[i].type);
     return 0;
 }
@@ -281,7 +282,7 @@ static void program_free(Program *self)
         free_join(self->joins + i);
     PyMem_Free(self->joins);
     PyMem_Free(self->functions);
-    PyMem_Free(self->code);
+    Py_XDECREF(self->octets);
     PyMem_Free(self->seen);
     Py_XDECREF(self->names);
     Py_XDECREF(self->constants);
@@ -326,12 +327,11 @@ PyObject *new_program(PyObject *module, State *state, PyObject *arguments)
     self->nonce = Py_NewRef(nonce);
     self->helpers = Py_NewRef(helpers);
     self->places = self->inputs == NULL ? NULL : numbered(self->inputs);
-    self->code = PyMem_Malloc((size_t)PyBytes_GET_SIZE(code));
-    self->seen = PyMem_Calloc((size_t)length, sizeof(Seen));
-    if (self->code == NULL || self->seen == NULL)
+    self->octets = Py_NewRef(code);
+    self->code = (const int *)(const void *)PyBytes_AS_STRING(code);
+    self->seen = PyMem_Calloc((size_t)SEEN_COUNT(length), sizeof(Seen));
+    if (self->seen == NULL)
         PyErr_NoMemory();
-    else
-        memcpy(self->code, PyBytes_AS_STRING(code), (size_t)PyBytes_GET_SIZE(code));
     PyObject_GC_Track(self);
     if (PyErr_Occurred() || take_functions(self, functions) < 0 || take_joins(self, joins) < 0 || take_steps(self) < 0)
         Py_CLEAR(self);
