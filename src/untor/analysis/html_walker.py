@@ -6,7 +6,7 @@ import re
 
 from untor.analysis.fixed_text import escaped_letters, settled, source_offset, text_run
 from untor.analysis.ir import FixedText, Function, InlineEnd, Nonce, PrintValue
-from untor.analysis.lookahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead
+from untor.analysis.lookahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead, stays_in_value
 from untor.analysis.message_walker import MessageWalker
 from untor.analysis.names import AnalysisError
 from untor.analysis.url_walker import UrlWalker
@@ -55,6 +55,8 @@ class HtmlWalker(MessageWalker[HtmlState]):
         self.held: list[str] = []
         self.raw_opened: tuple[Source, int] | None = None
         """Where the last element was opened whose content is not markup."""
+        self.stays = False
+        """Whether what is walked is part of an attribute's value, and the tag after it has been looked at."""
         self.final = frame.reading.body[-1] if frame.reading.body and not frame.reading.layout else None
 
     def flush(self) -> None:
@@ -145,7 +147,7 @@ class HtmlWalker(MessageWalker[HtmlState]):
             self._text(run, 0)
             return index + len(run)
         late = self.state.xml or self.state.tag in DECIDED_LATE
-        if not self.lost and late and self.state.state in ATTRIBUTE_VALUE_STATES:
+        if not self.lost and late and not self.stays and self.state.state in ATTRIBUTE_VALUE_STATES:
             self._look_ahead(nodes, index)
         if not self.lost and self._in_url():
             return self._url(nodes, index)
@@ -154,7 +156,9 @@ class HtmlWalker(MessageWalker[HtmlState]):
         elif isinstance(node, tree.Letters):
             self._letters(node)
         else:
+            outer, self.stays = self.stays, self.stays or (late and stays_in_value(self.state, node))
             self.step(node)
+            self.stays = outer
         return index + 1
 
     def remember(self, node: tree.Node) -> Checkpoint[HtmlState]:

@@ -25,7 +25,10 @@ def attributes_ahead(machine: HtmlState, nodes: list[tree.Node], index: int) -> 
             after.took_value()
             continue
         if not isinstance(node, tree.Text):
-            return _UNKNOWN
+            if not stays_in_value(after, node):
+                return _UNKNOWN
+            after.took_value()
+            continue
         position = 0
         while position < len(node.text):
             try:
@@ -35,3 +38,27 @@ def attributes_ahead(machine: HtmlState, nodes: list[tree.Node], index: int) -> 
             if after.state not in _IN_TAG:
                 return after.static_attributes
     return _UNKNOWN
+
+
+def stays_in_value(machine: HtmlState, node: tree.Node) -> bool:
+    """Return whether a step prints only a piece of the quoted value that a machine is in."""
+    if machine.state not in VALUE_STATES:
+        return False
+    quote = '"' if "double" in machine.state else "'"
+    todo = [node]
+    while todo:
+        node = todo.pop()
+        match node:
+            case tree.If():
+                todo += [inner for branch in node.branches for inner in branch.body]
+            case tree.For():
+                todo += [*node.body, *(node.between or []), *(node.empty or [])]
+            case tree.Say():
+                todo += [*node.body, *(node.plural or [])]
+            case tree.Text() if quote not in node.text:
+                continue
+            case tree.Print() | tree.Let():
+                continue
+            case _:
+                return False
+    return True

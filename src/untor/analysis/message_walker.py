@@ -24,8 +24,8 @@ State = TypeVar("State")
 class MessageWalker(BlockWalker[State]):
     """Walks messages. A translation that is not read as the message itself is refused, and the message printed."""
 
-    in_message = False
-    """Whether what is walked is in a message."""
+    in_message = ""
+    """What the text of the message is read as that is being walked; empty outside of messages."""
 
     def kind_here(self, node: tree.Say) -> str:
         """Return what the text of a message is read as here. Raises ``AnalysisError`` where none can be."""
@@ -34,7 +34,7 @@ class MessageWalker(BlockWalker[State]):
     def _say(self, node: tree.Say) -> None:
         message = self._message(node)
         self.analysis.has_messages = True
-        outer, self.in_message = self.in_message, True
+        outer, self.in_message = self.in_message, message.kind
         start = self.fork(self.state)
         operations = self._block(node, tree.said(node))
         # What follows is judged as after any words, so that it is the same in each language.

@@ -21,10 +21,10 @@ VOID = frozenset(
 ) | {"basefont", "bgsound", "frame", "keygen", "param"}
 
 # HTML §3.2.5.2.5 "Phrasing content", without what has content of its own kind (script, svg, video, select, …);
-# with the parts of ruby.
+# with the parts of ruby, and of text in SVG (SVG 2 §11.1 "text content child element").
 MESSAGE_ELEMENTS = frozenset(
     """a abbr b bdi bdo br button cite code data del dfn em i img input ins kbd label mark meter output progress q rp rt
-    ruby s samp small span strong sub sup time u var wbr""".split(),
+    ruby s samp small span strong sub sup textpath time tspan u var wbr""".split(),
 )
 INLINE_VOID = MESSAGE_ELEMENTS & VOID
 

@@ -130,6 +130,8 @@ class Engine:
         self.filters = built_in(LocaleSettings(locale, timezone, clock))
         self.helpers = {checked_name("helper", name): function for name, function in (helpers or {}).items()}
         self.globals = dict(globals or {})
+        if "say" in self.globals:
+            checked_name("global", "say")
         own = OwnHelpers(static, links, reload=reload)
         own.add_to(self.helpers)
         self.assets, self.links = own.assets, own.links

@@ -107,6 +107,8 @@ def checked_name(kind: str, name: str) -> str:
         near = f"; {other!r} can" if other != name and other.isidentifier() and other not in KEYWORDS else ""
         must = "a name has letters, digits and _, and does not begin with _"
         raise ValueError(f"{name!r} cannot be the name of a {kind}: {must}{near}")
+    if name == "say" and kind != "filter":
+        raise ValueError('the engine has a helper "say" of its own; give yours another name')
     if kind == "filter" and name in NAMES:
         raise ValueError(f'there is a built-in filter "{name}"; give yours another name')
     return name

@@ -133,7 +133,7 @@ class Catalogue:
                     return source, read_mo(file)
                 return source, read_po(file, locale=self.code.replace("-", "_"), abort_invalid=True)
         except PoFileError as error:
-            start = source.starts[min(error.lineno, len(source.starts)) - 1] if error.lineno > 0 else 0
+            start = source.starts[min(max(error.lineno, 0), len(source.starts) - 1)]
             self.trouble.append(Problem("catalogue-unreadable", source, start, start + 1, trouble=str(error)))
         except (OSError, ValueError, LookupError, TypeError, AttributeError, IndexError, MemoryError) as error:
             trouble = f"{type(error).__name__}: {error}".strip(": ")

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
 _BLANKS = re.compile(r"[ \t\n\f\r]+")
 _TAG = re.compile(r"<(?=[A-Za-z/!?])")
+_ELEMENT = re.compile(r"</?[A-Za-z]")
 _IN_TAG = TAG_STATES | VALUE_STATES | {"before attribute value"}
 _TAG_NAME = re.compile(r"</?([^\t\n\f\r />]*)")
 _XML = (".xml", ".svg")
@@ -226,7 +227,7 @@ class _Cutter:
             remedy = 'Write {= say("…") =} there: its text is escaped.'
             raise self.refused("say-content", place, place + 1, what='A "\\"', remedy=remedy)
         letters = raw if self.kind == "raw" else unescape(raw)
-        mistaken = VALUE.search(letters) or (_TAG.search(letters) if self.kind == "markup" else None)
+        mistaken = VALUE.search(letters) or (_ELEMENT.search(letters) if self.kind == "markup" else None)
         if mistaken is not None:
             shown = letters[mistaken.start() : mistaken.start() + 20].split(" ")[0]
             what = "a value" if shown[0] == "{" else "an element"

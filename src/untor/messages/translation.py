@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 _VALUE = rf"\{{(?P<value>{NAME})\}}"
 _TOKEN = {
     False: re.compile(_VALUE),
-    True: re.compile(rf"{_VALUE}|<(?P<close>/?)(?P<tag>[A-Za-z][^\s<>/]*)>|(?P<other><[A-Za-z/!?][^<>]*>?)"),
+    True: re.compile(rf"{_VALUE}|<(?P<close>/?)(?P<tag>[A-Za-z][^\s<>/]*)>|(?P<other></?[A-Za-z][^<>]*>?)"),
 }
 _MOST = 100_000
 """How many characters a translation may have."""

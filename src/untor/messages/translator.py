@@ -74,8 +74,11 @@ class Translator:
             found = catalogue.entries.get(key)
             for problem in catalogue.trouble:
                 self.report(problem)
-            if found is not None and not found.fuzzy and all(found.strings):
+            if found is None or found.fuzzy or not any(found.strings):
+                continue
+            if all(found.strings):
                 return found
+            self.report(catalogue.problem("message-plural", found, trouble="lacks some of its forms"))
         return None
 
     def report(self, problem: Problem) -> None:
