@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import runpy
 import shlex
@@ -158,3 +159,28 @@ def test_links() -> None:
     for document in [*ROOT.glob("*.md"), *ROOT.glob("docs/*.md")]:
         for target in re.findall(r"\]\((?!https?:|#)([^)#]+)", document.read_text("utf-8")):
             assert (document.parent / target).exists(), f"{document.name} links to {target}"
+
+
+BLOCK = re.compile(r"(?:^`(?P<file>[\w./]+)`\n)?^```(?P<kind>\w+)\n(?P<text>.*?)\n```$", re.DOTALL | re.MULTILINE)
+
+
+def test_chapter_about_languages(tmp_path: Path) -> None:
+    """The chapter about languages, from one language to two: its files are written, and its commands say what it says."""
+    path = f"{Path(sys.executable).parent}{os.pathsep}{os.environ['PATH']}"
+    commands = 0
+    for block in BLOCK.finditer((ROOT / "docs/messages.md").read_text("utf-8")):
+        if block["file"]:
+            (tmp_path / block["file"]).parent.mkdir(exist_ok=True)
+            (tmp_path / block["file"]).write_text(block["text"] + "\n", "utf-8")
+        if block["kind"] != "console":
+            continue
+        for each in re.split(r"^\$ ", block["text"], flags=re.MULTILINE)[1:]:
+            command, _, said = each.partition("\n")
+            run = subprocess.run(
+                shlex.split(command), cwd=tmp_path, env={**os.environ, "PATH": path}, capture_output=True, text=True,
+                check=False,
+            )  # fmt: skip
+            shown = "\n".join(line.rstrip() for line in run.stdout.splitlines())
+            assert shown == said.rstrip("\n"), run.stderr
+            commands += 1
+    assert commands == 5

@@ -429,7 +429,7 @@ def test_text_and_xml(tmp_path: Path) -> None:
 @pytest.mark.parametrize(("template", "codes"), [
     ("<p><! say !>Moored by<! end !> {= who =}, <! say !>there<! end !></p>", ["message-joined"]), ("{= say('a') + who + say('b') =}", ["message-joined"] * 2), ("<p><! say !>a<! end !>. <! say !>b<! end !></p>", []),
     ("<! if who !><! say !>a<! end !><! else !><! say !>b<! end !><! end !>", []), ("<li><! say !>a<! end !></li><li><! say !>b<! end !></li>", []), ("<i title='<! say !>a<! end !>'><! say !>b<! end !></i>", []),
-    ("<html lang=en><head><title>{= who =}</title></head><body></body></html>", ["lang-fixed"]), ("<html lang='{= locale.code =}'><head><title>{= who =}</title></head><body></body></html>", []),
+    ("<html lang=en><head><title>{= who =}</title></head><body><! say !>a<! end !></body></html>", ["lang-fixed"]), ("<html lang=en><head><title>{= who =}</title></head><body></body></html>", []), ("<html lang='{= locale.code =}'><head><title>{= who =}</title></head><body></body></html>", []),
     ("<h1>Calls</h1><img alt='Map' title='x' src='/a'><code>let</code> 12 – {= who =}<script>let calls</script><! say !>ok <b>now</b><! end !>", ["message-text"] * 2), ("<title>Port Ellery</title>", ["message-text"]),
 ])  # fmt: skip
 def test_rules(template: str, codes: list[str], tmp_path: Path) -> None:

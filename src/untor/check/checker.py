@@ -26,7 +26,7 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 
-    from untor.analysis.ir import Placement
+    from untor.analysis.ir import Placement, TemplateIR
     from untor.compiler.compiler import Compiler
     from untor.web.csp import Policy
 
@@ -170,7 +170,7 @@ def _page(site: Site, page: SitePage) -> PageProblems:
 def _page_found(site: Site, page: SitePage) -> PageProblems:
     planned = site.compiler.analyse(Origin(page.file, None, page.part), collects=True)
     placements = [] if planned.problems else planned.placements
-    outlined = _without_echoes(planned.problems, _outlined(site, page))
+    outlined = _without_echoes(planned.problems, _outlined(site, page, planned))
     problems = [*planned.problems, *(each for each in outlined if not (planned.problems and each.code in _AFTER))]
     problems += _open_resources(site, placements)
     problems += _only_trusted(site, placements)
@@ -204,7 +204,7 @@ def _without_echoes(problems: list[Problem], found: Iterable[Problem]) -> Iterat
             yield problem
 
 
-def _outlined(site: Site, page: SitePage) -> Iterator[Problem]:
+def _outlined(site: Site, page: SitePage, planned: TemplateIR) -> Iterator[Problem]:
     """Yield what is wrong with a page's elements and tags."""
     reading = site.readings[page.file]
     if reading.torn or ending_of(reading.source) == ".txt":
@@ -234,7 +234,7 @@ def _outlined(site: Site, page: SitePage) -> Iterator[Problem]:
     if not walker.elements.xml:
         yield from page_rules.find(walker)
     translator = site.compiler.settings.translator
-    if translator.several:
+    if translator.several and planned.has_messages:
         yield from page_rules.fixed_language(walker, len({*translator.every, translator.own}))
     yield from tag_rules.charset(walker.tags)
     for tag in walker.tags:

@@ -46,6 +46,8 @@ class RenderingLocale:
 
     __slots__ = ("code",)
 
+    code: str
+
     def __init__(self, code: str) -> None:
         self.code = code
         """The code of BCP 47, for the attribute ``lang``."""

@@ -49,13 +49,13 @@ def pieces_of(text: str, message: Message, form: Form) -> list[str | tree.Node]:
         if found["value"] is not None:
             value = message.values.get(found["value"])
             if value is None or value.node is None:
-                raise Unfit("message-value", trouble=f"has a value {found[0]}, which the message has not")
+                raise Unfit("message-value", trouble=f"has a value {found[0]} that the message does not have")
             seen.add(found[0])
             pieces.append(value.node)
             continue
         tag = tags.get(found[0])
         if tag is None:
-            raise Unfit("message-element", trouble=f"has {found[0]}, which the message has not")
+            raise Unfit("message-element", trouble=f"has {found[0]} that the message does not have")
         if found[0] in seen:
             raise Unfit("message-element", trouble=f"has {found[0]} more than once")
         seen.add(found[0])

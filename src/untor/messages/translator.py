@@ -188,7 +188,7 @@ def call_problem(found: Translation, source: list[str], known: set[str], *, seve
     required = values_in(source[0]) & values_in(source[-1]) if several else known
     for text in found.strings:
         if extra := sorted(values_in(text) - known):
-            trouble = f"has a value {{{extra[0]}}}, which the message has not"
+            trouble = f"has a value {{{extra[0]}}} that the message does not have"
             return found.catalogue.problem("message-value", found, trouble=trouble)
         missing = sorted(required - values_in(text))
         if missing and not several:
