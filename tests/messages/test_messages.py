@@ -27,6 +27,7 @@ from support import Case, cases, untor
 
 from untor import Engine, MarkError, PlacementError, RenderError, UntorError
 from untor.compiler.origin import Origin
+from untor.contexts.html_elements import INLINE_VOID, MESSAGE_ELEMENTS
 from untor.messages.catalogue import Catalogue, Translation
 from untor.messages.translator import Translator
 from untor.probe.prober import probe
@@ -94,7 +95,7 @@ PLACES = [
     f"<textarea>{TEXT}</textarea>", f"<textarea>\n{PLAIN}</textarea>", f"<pre>{TEXT}</pre>", f"<pre>\n{MARKUP}</pre>", f'<button aria-label="{TEXT}">{CALL}</button>',
     f'<script>var a = "{TEXT}", b = 1</script>', f"<script>f('{FORMS}', {CALL}, {PLAIN})</script>", f"""<p onclick="f('{TEXT}', {PLAIN})">x</p>""",
     f'<script type="application/ld+json">{{"a": "{TEXT}", "b": {CALL}}}</script>', f"<svg><text>{TEXT}</text><title>{PLAIN}</title></svg>", f"<svg><desc>{FORMS}</desc></svg>",
-    f'<select><option>{TEXT}<option value="{TEXT}">{PLAIN}</select>', f"<p title={CALL} class='{PLAIN}' id={PLAIN}>x</p>", f'<a href="/x?q={CALL}" title="{PLAIN}">{MARKUP}</a>',
+    f'<select><option>{TEXT}<option value="{TEXT}">{PLAIN}</select>', f"<p title={CALL} class='{PLAIN}' id={PLAIN}>x</p>", f'<a href="/x?q={CALL}" title="{PLAIN}">{PLURAL}</a>',
     f'<a href="{PLAIN}">x</a>', f"<style>p::before {{ content: '{PLAIN}' }}</style>", f'<p style="font-family: {PLAIN}">x</p>', f"<p>{PLAIN}{CALL}{TEXT}{MARKUP}</p>",
     f"<! for who in ['a', '<b>'] !><p>{TEXT}</p><! between !><hr><! end !>", f"<! if count > 1 !><p>{MARKUP}</p><! else !><p>{PLURAL}</p><! end !>", f"<math><mtext>{TEXT}</mtext></math>",
     f'<iframe srcdoc="<p>{CALL}</p>"></iframe>', f"<dl><dt>{TEXT}<dd>{PLURAL}</dl>", f"<p>{TEXT}<p>{MARKUP}<div>{PLURAL}</div>", f'<label>{TEXT} <input value="{TEXT}"></label>',
@@ -139,6 +140,60 @@ def test_any_text_as_a_translation(place: str, strings: list[str], code: str, co
     page = other.compile(Origin("page.html", place)).render(values)
     assert shape(page) == sources[place, count]
     event(f"printed: {strings[0][:3] in page and len(strings[0]) > 3}")
+
+
+AROUND = """<p>%s <select><option>%s</select> <select>%s</select> <table><tr><td>%s</table> <table><caption>%s</table> <svg><text>%s</text></svg> <svg><desc>%s</desc></svg>
+    <math><mi>%s</mi></math> <math><mrow>%s</mrow></math> <button>%s</button> <ruby>%s</ruby> <ruby>x<rt>%s</ruby> <a>%s</a> <b><i>%s</i></b> <h1>%s</h1> <label>%s</label> <pre>%s</pre>
+    <object>%s</object> <nobr>%s</nobr> <font><p>%s</font> <datalist>%s</datalist> <summary>%s</summary> <dl><dt>%s<dd>x</dl> <template><p>%s</template> <marquee>%s</marquee>""".split()
+ELEMENTS = st.recursive(
+    st.sampled_from(["a", "{who} "]),
+    lambda inner: st.lists(st.tuples(st.sampled_from(sorted(MESSAGE_ELEMENTS - INLINE_VOID)), inner) | st.sampled_from(sorted(INLINE_VOID)) | inner, min_size=1, max_size=3),
+    max_leaves=6,
+)  # fmt: skip
+
+
+def written(tree: object, names: dict[str, int]) -> tuple[str, object]:
+    """Return a message as a template has it, and as a tree with the names that translators see."""
+    if isinstance(tree, str):
+        if tree not in INLINE_VOID:
+            return tree, tree
+        return f"<{tree}>", numbered(tree, names)
+    if isinstance(tree, tuple):
+        name, (text, inner) = numbered(tree[0], names), written(tree[1], names)
+        return f"<{tree[0]}>{text}</{tree[0]}>", (name, inner)
+    parts = [written(each, names) for each in tree]  # type: ignore[attr-defined]
+    return "".join(text for text, _ in parts), [inner for _, inner in parts]
+
+
+def numbered(name: str, names: dict[str, int]) -> str:
+    """Return a tag by its number among those of the name."""
+    names[name] = names.get(name, 0) + 1
+    return f"<{name}{names[name] if names[name] > 1 else ''}>"
+
+
+def backwards(tree: object) -> str:
+    """Return a message with everything in the other order, nested as it is."""
+    if isinstance(tree, str):
+        return tree
+    if isinstance(tree, tuple):
+        return f"{tree[0]}{backwards(tree[1])}</{tree[0][1:]}"
+    return "x".join(backwards(each) for each in reversed(tree))  # type: ignore[call-overload]
+
+
+@given(st.sampled_from(AROUND), ELEMENTS)
+def test_elements_in_another_order(around: str, tree: object) -> None:
+    """Elements that move among the words are the same elements, wherever the message is; or the message is refused."""
+    text, shown = written([tree, "."], {})
+    source = around.replace("%s", f"<! say !>{text.replace('{who}', '{= who =}')}<! end !>")
+    try:
+        expected = shape(base.compile(source).render(who="W"))
+    except UntorError:
+        return
+    settings = base.compiler.settings
+    other = base.compiler.in_locale(settings.in_locale(AnyText([backwards(shown)], "de"), settings.filters, ["test"]))
+    page = other.compile(Origin("page.html", source)).render(who="W")
+    event(f"moved: {page != base.compile(source).render(who='W')}")
+    assert shape(page) == expected
 
 
 def test_the_property_can_fail(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -395,7 +450,9 @@ def test_a_translated_page_costs_nothing(tmp_path: Path) -> None:
 @pytest.mark.parametrize(("template", "code"), [
     ("<! say !>a<! if x !>b<! end !><! end !>", "say-content"), ("<! say !>a<! say !>b<! end !><! end !>", "say-content"), ("<! say !>a <!-- b --><! end !>", "say-content"),
     ("<! say !><div>a</div><! end !>", "say-content"), ("<! say !><b>a<! end !></b>", "say-content"), ("<! say !>a</b><! end !>", "say-content"), ("<! say !><script>a</script><! end !>", "say-content"),
-    ("<! say !><b>a</i></b><! end !>", "say-content"), ("<script>f('<! say !>a\\n<! end !>')</script>", "say-content"), ("<! say !>&lt;b> is bold<! end !>", "say-ambiguous"),
+    ("<! say !><b>a</i></b><! end !>", "say-content"), ("<! say !><button>a</button><! end !>", "say-content"), ("<! say !><a>b <a>c</a></a><! end !>", "say-content"),
+    ("<svg><text><! say !>a <b>b</b><! end !></text></svg>", "say-content"), ("<math><mrow><! say !>a <br> b<! end !></mrow></math>", "say-content"),
+    ("<a href=x><b><! say !>see <a>b</a><! end !></b></a>", "say-content"), ("<script>f('<! say !>a\\n<! end !>')</script>", "say-content"), ("<! say !>&lt;b> is bold<! end !>", "say-ambiguous"),
     ("<! say !>{name}<! end !>", "say-ambiguous"), ("<! say !>  <! end !>", "say-empty"), ("<! say n = 1 !>a<! else !> <! end !>", "say-empty"), ("<! say !>a<! else !>b<! end !>", "say-count"),
     ("<! say n !>a<! end !>", "step-shape"), ("<! say 'a' 'b' !>a<! end !>", "expression-unexpected"), ("<! say !>a", "end-missing"), ("<script><! say !>f()<! end !></script>", "say-place"),
     ("<style>p { color: <! say !>red<! end !> }</style>", "say-place"), ("<a href='<! say !>x<! end !>'>", "say-place"), ("<p title=<! say !>x<! end !>>", "say-place"),

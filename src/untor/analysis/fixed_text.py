@@ -6,7 +6,7 @@ from untor.analysis.names import AnalysisError
 from untor.contexts.html_references import neutral
 from untor.contexts.html_state import VALUE_STATES
 from untor.diagnostics.problem import Problem
-from untor.escape import Escapers
+from untor.escape import EMBEDDING, ESCAPERS, Escapers
 from untor.language import tree
 
 TYPE_CHECKING = False
@@ -35,6 +35,11 @@ def source_offset(run: list[tree.Text], offset: int) -> int:
 
 _ESCAPERS = Escapers()
 """Those that depend on nothing that an engine permits."""
+
+
+def is_fixed_escaping(escapers: tuple[str, ...]) -> bool:
+    """Return whether escaping functions do the same for every engine, and apply to a value alone."""
+    return escapers[0] not in EMBEDDING and not any(ESCAPERS[name].made_for for name in escapers)
 
 
 def escaped_letters(text: str, escapers: tuple[str, ...]) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from untor.analysis.fixed_text import escaped_letters, settled, source_offset, text_run
+from untor.analysis.fixed_text import escaped_letters, is_fixed_escaping, settled, source_offset, text_run
 from untor.analysis.ir import FixedText, Function, InlineEnd, Nonce, PrintValue
 from untor.analysis.lookahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead, stays_in_value
 from untor.analysis.message_walker import MessageWalker
@@ -14,13 +14,14 @@ from untor.contexts.alternatives import Alternatives
 from untor.contexts.html_classify import place_of
 from untor.contexts.html_content import of_attribute
 from untor.contexts.html_differences import differing
+from untor.contexts.html_elements import SVG_TEXT
 from untor.contexts.html_joining import joined
 from untor.contexts.html_references import attribute_text
 from untor.contexts.html_state import VALUE_STATES, Ended, HtmlState, Opened
 from untor.contexts.placement import Place, Refusal, Unreadable
 from untor.contexts.ways import assume, forget
 from untor.diagnostics.problem import Problem
-from untor.escape import EMBEDDING, ESCAPERS
+from untor.escape import ESCAPERS
 from untor.language import tree
 from untor.messages.translator import END_OF_ISOLATE, ISOLATE
 
@@ -258,7 +259,7 @@ class HtmlWalker(MessageWalker[HtmlState]):
         if self.names.is_own_url(expression):
             escapers = tuple(name.replace("resource-url", "url") for name in escapers)
         message = self.names.message(expression)
-        if message is not None and place.kind == "value" and escapers[0] not in EMBEDDING:
+        if message is not None and place.kind == "value" and is_fixed_escaping(escapers):
             # Nothing is left to do when the page is rendered.
             text = self.analysis.permitted.translator.text_of(*message)
             self._letters(tree.Letters(node.start, node.end, text))
@@ -301,6 +302,19 @@ class HtmlWalker(MessageWalker[HtmlState]):
         if kind is None or self._in_url():
             raise self.refused("say-place", node.start, node.end, place=place.context)
         return kind
+
+    def misplaced(self, name: str) -> str:
+        """Return why an element may not move here: a link closes one around it, most elements end a drawing.
+
+        In a list of options, some browsers drop elements, and one ends the list.
+        """
+        if self.state.xml:
+            return ""
+        if "select" in self.state.stack:
+            return f"A <{name}> inside of <select>"
+        if self.state.is_in_foreign() and name not in SVG_TEXT:
+            return f"A <{name}> inside of <svg> or <math>"
+        return "A link inside of a link" if name == "a" and "a" in self.state.formatting.here.entries else ""
 
     def _letters(self, node: tree.Letters) -> None:
         """Take text of a translation as a value that is known now."""

@@ -77,7 +77,15 @@ class MessageWalker(BlockWalker[State]):
                 raise self.refused("say-moved", node.start, node.end)
         except Unsayable as found:
             raise AnalysisError(found.problem) from None
+        for name in message.elements:
+            if trouble := self.misplaced(name):
+                words = {"what": trouble, "remedy": "Put it outside of the message."}
+                raise self.refused("say-content", node.start, node.end, **words)
         return message
+
+    def misplaced(self, name: str) -> str:  # noqa: ARG002  one shape for all walkers
+        """Return why an element may not move among the words here: what it closes or ends; empty for one that may."""
+        return ""
 
     def _translated(self, node: tree.Say, message: Message, found: Translation) -> list[tree.Node]:
         """Return the nodes of a translation. Raises ``Unfit``."""

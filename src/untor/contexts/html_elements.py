@@ -20,13 +20,15 @@ VOID = frozenset(
     {"area", "base", "br", "col", "embed", "hr", "img", "input", "link", "meta", "source", "track", "wbr"},
 ) | {"basefont", "bgsound", "frame", "keygen", "param"}
 
-# HTML §3.2.5.2.5 "Phrasing content", without what has content of its own kind (script, svg, video, select, …);
-# with the parts of ruby, and of text in SVG (SVG 2 §11.1 "text content child element").
+# HTML §3.2.5.2.5 "Phrasing content", without what has content of its own kind (script, svg, video, select, …), without
+# button, which closes one around it; with the parts of ruby, and of text in SVG (SVG 2 §11.1 "text content child
+# element").
 MESSAGE_ELEMENTS = frozenset(
-    """a abbr b bdi bdo br button cite code data del dfn em i img input ins kbd label mark meter output progress q rp rt
+    """a abbr b bdi bdo br cite code data del dfn em i img input ins kbd label mark meter output progress q rp rt
     ruby s samp small span strong sub sup textpath time tspan u var wbr""".split(),
 )
 INLINE_VOID = MESSAGE_ELEMENTS & VOID
+SVG_TEXT = frozenset({"a", "textpath", "tspan"})
 
 # HTML §13.2.6.4.4 "in head", and those that §13.2.6.4.6 "after head" still puts into the head.
 HEAD = frozenset(

@@ -47,7 +47,7 @@ if TYPE_CHECKING:
 
     Function = TypeVar("Function", bound=Callable[..., object])
 
-MOST_LOCALES = 1000
+MOST_LOCALES = 200
 """In how many locales an engine makes pages: what a request asks for must not fill the memory."""
 
 

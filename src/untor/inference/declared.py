@@ -8,7 +8,7 @@ from datetime import date, datetime
 from decimal import Decimal
 from typing import TYPE_CHECKING
 
-from untor.messages.locale_codes import RenderingLocale
+from untor.messages.locale_codes import PageLocale
 from untor.types.annotations import hints_of, result_of, type_of
 from untor.types.model import (
     ANY,
@@ -108,8 +108,8 @@ def type_of_value(name: str, value: object) -> Type:
 
     Only the types of functions are known: a view may pass any value under the name of another global.
     """
-    if name == "locale" and type(value) is RenderingLocale:
-        return Instance(RenderingLocale)
+    if name == "locale" and type(value) is PageLocale:
+        return Instance(PageLocale)
     if isinstance(value, types.FunctionType | types.MethodType | types.BuiltinFunctionType):
         return Function(name, result_of(value))
     return ANY

@@ -77,7 +77,8 @@ class Catalogue:
 
         found = []
         for path in self.paths:
-            with open(path, "rb") as file:  # noqa: PTH123
+            octets = b""
+            with suppress(OSError), open(path, "rb") as file:  # noqa: PTH123
                 octets = file.read()
             found.append(f"{os.path.basename(path)} {len(octets)} {crc32(octets)}")  # noqa: PTH119
         return " ".join(found)
@@ -85,19 +86,17 @@ class Catalogue:
     @property
     def entries(self) -> Mapping[Key, Translation]:
         """The translations by what they are about and the singular."""
-        if self._entries is None:
-            self._read()
-        assert self._entries is not None  # noqa: S101  _read has set them
-        return self._entries
+        entries = self._entries
+        return self._read() if entries is None else entries
 
     def forget(self) -> None:
         """Read the files again when the next translation is needed."""
         self._entries = None
 
-    def _read(self) -> None:
+    def _read(self) -> dict[Key, Translation]:
         entries: dict[Key, Translation] = {}
         self.trouble = []
-        self._form, self.count = None, 0
+        self._form, self.count, self._of_category = None, 0, {}
         for path in self.paths:
             source, catalog = self._file(path)
             if catalog is None:
@@ -120,6 +119,7 @@ class Catalogue:
                 )
                 entries.setdefault((about, text), entry)
         self._entries = entries
+        return entries
 
     def _file(self, path: str) -> tuple[Source, Any]:
         """Return the source of a file, for messages, and what Babel reads in it; ``None`` for one that is not valid."""
@@ -135,7 +135,7 @@ class Catalogue:
         except PoFileError as error:
             start = source.starts[min(max(error.lineno, 0), len(source.starts) - 1)]
             self.trouble.append(Problem("catalogue-unreadable", source, start, start + 1, trouble=str(error)))
-        except (OSError, ValueError, LookupError, TypeError, AttributeError, IndexError, MemoryError) as error:
+        except Exception as error:  # noqa: BLE001  a damaged file fails in any way
             trouble = f"{type(error).__name__}: {error}".strip(": ")
             self.trouble.append(Problem("catalogue-unreadable", source, 0, 1, trouble=trouble))
         return source, None

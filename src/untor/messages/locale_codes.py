@@ -41,7 +41,7 @@ def chain_of(code: str) -> list[str]:
     return chain
 
 
-class RenderingLocale:
+class PageLocale:
     """What templates see as ``locale``: the locale that a page is rendered in."""
 
     __slots__ = ("code",)

@@ -35,11 +35,12 @@ class Unsayable(Exception):  # noqa: N818  never leaves the compiler
 
 @dataclass(slots=True)
 class Element:
-    """A tag of a message: ``name`` as translators see it, ``kind`` is ``open``, ``close`` or ``void``.
+    """A tag of a message: its name, ``name`` as translators see it, ``kind`` is ``open``, ``close`` or ``void``.
 
     ``nodes`` are those of the template that write the tag.
     """
 
+    tag: str
     name: str
     kind: str
     nodes: list[tree.Node]
@@ -87,6 +88,11 @@ class Message:
     forms: list[Form]
     count: str = ""
     values: dict[str, Value] = field(default_factory=dict)
+
+    @property
+    def elements(self) -> list[str]:
+        """The names of its elements, as the template has them."""
+        return [piece.tag for form in self.forms for piece in form.pieces if isinstance(piece, Element)]
 
     @property
     def text(self) -> str:
@@ -254,15 +260,19 @@ class _Cutter:
         if closing:
             if not self.open or self.open[-1][0] != name:
                 raise self._content(first.start, f"A </{name}> that closes nothing")
-            self.pieces.append(Element(self.open.pop()[1], "close", nodes))
+            self.pieces.append(Element(*self.open.pop(), "close", nodes))
             return
         if not (self.xml or name in MESSAGE_ELEMENTS or "-" in name):
             raise self._content(first.start, f"A <{name}>")
+        if not self.xml and name == "a" and any(tag == "a" for tag, _ in self.open):
+            raise self._content(first.start, "A link inside of a link")
+        if name in {"rp", "rt"} and not self.xml and (not self.open or self.open[-1][0] != "ruby"):
+            raise self._content(first.start, f"A <{name}> outside of its <ruby>")
         shown = _unused(name, self.seen)
         self.seen.add(shown)
         last = nodes[-1]
         void = name in INLINE_VOID if not self.xml else isinstance(last, tree.Text) and last.text.endswith("/>")
-        self.pieces.append(Element(shown, "void" if void else "open", nodes))
+        self.pieces.append(Element(name, shown, "void" if void else "open", nodes))
         if not void:
             self.open.append((name, shown))
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from untor.diagnostics.wording import with_article
 from untor.escape.printing import printed
-from untor.messages.locale_codes import RenderingLocale, category, chain_of, code_of
+from untor.messages.locale_codes import PageLocale, category, chain_of, code_of
 from untor.messages.placeholders import VALUE, values_in
 from untor.runtime.filter_error import FilterProblem
 
@@ -32,7 +32,7 @@ class Translator:
     def __init__(self, code: str, own: str, catalogues: Mapping[str, Catalogue], *, reports: bool = True) -> None:
         self.reports = reports
         """Whether what keeps translations from being printed is logged."""
-        self.locale = RenderingLocale(code_of(code) or code)
+        self.locale = PageLocale(code_of(code) or code)
         self.own = code_of(own) or own
         codes = dict.fromkeys([*chain_of(self.locale.code), *chain_of(self.own)])
         self.catalogues = {each: catalogues[each] for each in codes if each in catalogues}

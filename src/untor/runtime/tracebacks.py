@@ -281,6 +281,9 @@ def instead_of(error: Exception, location: Location | None, page: Source) -> Unt
         return RenderError(Problem("call-failed", source, start, end, word=word, trouble=wrong))
     what = str(error) if isinstance(error, FilterProblem) else f"{type(error).__name__}: {error}"
     what = shortened(what, _LONGEST)
+    if kind == "filter" and word.startswith("_"):
+        # What no template can write is the number of a message.
+        kind, word = "call", "say"
     if kind == "filter":
         return RenderError(Problem("filter-failed", source, start, end, word=word, trouble=what))
     if kind == "call":
