@@ -216,18 +216,9 @@ def slots_in(reading: ParsedTemplate, part: str) -> set[str]:
     todo: list[tree.Node] = list(reading.parts[part].body if part else reading.body)
     while todo:
         node = todo.pop()
-        match node:
-            case tree.Slot():
-                names.add(node.name)
-                todo += node.fallback or []
-            case tree.If():
-                todo += [inner for branch in node.branches for inner in branch.body]
-            case tree.Say():
-                todo += tree.said(node)
-            case tree.For():
-                todo += [*node.body, *(node.between or []), *(node.empty or [])]
-            case tree.Include() | tree.Into():
-                todo += node.body
+        if isinstance(node, tree.Slot):
+            names.add(node.name)
+        todo += tree.inside(node)
     return names
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 
-from untor.check.site import inside
 from untor.diagnostics.problem import Problem, suggestion
 from untor.extraction.status import distinct, status_of
 from untor.extraction.templates import every_expression, messages_in
@@ -82,7 +81,7 @@ def _blocks(node: tree.Node) -> list[list[tree.Node]]:
             return [node.body, node.between or [], node.empty or []]
         case tree.Say():
             return []
-    return [inside(node)]
+    return [tree.inside(node)]
 
 
 def _is_inline(text: str) -> bool:

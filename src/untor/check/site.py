@@ -80,7 +80,7 @@ class Site:
                 node = todo.pop()
                 if isinstance(node, tree.Include):
                     targets.append(node)
-                todo += inside(node)
+                todo += tree.inside(node)
             self._calls[name] = sorted(targets, key=lambda node: node.start)
         return self._calls[name]
 
@@ -94,7 +94,7 @@ class Site:
         expressions: list[tree.Expression] = []
         while todo:
             node = todo.pop()
-            todo += inside(node)
+            todo += tree.inside(node)
             match node:
                 case tree.Print():
                     expressions.append(node.expression)
@@ -149,19 +149,3 @@ class Site:
                 names.add(name)
                 todo += [use.file for use in self.uses(self.readings[name])]
         return names
-
-
-def inside(node: tree.Node) -> list[tree.Node]:
-    """Return the nodes directly inside a step."""
-    match node:
-        case tree.If():
-            return [inner for branch in node.branches for inner in branch.body]
-        case tree.Say():
-            return tree.said(node)
-        case tree.For():
-            return [*node.body, *(node.between or []), *(node.empty or [])]
-        case tree.Slot():
-            return node.fallback or []
-        case tree.Include() | tree.Into() | tree.Part():
-            return node.body
-    return []

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 
 from untor.check.name_rules import free_names
-from untor.check.site import inside
 from untor.diagnostics.hints import STEPS as ELSEWHERE
 from untor.diagnostics.problem import Problem, nearest, suggestion
 from untor.language import tree
@@ -54,7 +53,7 @@ def _accumulating(
             yield from _accumulating(reading, node.empty or [], around, in_loop=in_loop)
         else:
             around = outside if in_loop else outside | own
-            yield from _accumulating(reading, inside(node), around, in_loop=in_loop)
+            yield from _accumulating(reading, tree.inside(node), around, in_loop=in_loop)
 
 
 def _names(expression: tree.Expression) -> Iterator[tree.Name]:
@@ -121,7 +120,7 @@ def _blocked_filters(reading: ParsedTemplate, policy: Policy) -> Iterator[Proble
     todo: list[tree.Node] = [*reading.body, *reading.parts.values()]
     while todo:
         node = todo.pop()
-        todo += inside(node)
+        todo += tree.inside(node)
         expressions = [node.expression] if isinstance(node, tree.Print | tree.Let) else []
         while expressions:
             expression = expressions.pop()

@@ -30,26 +30,22 @@ def messages_in(reading: ParsedTemplate) -> list[FoundMessage]:
     nodes: list[tree.Node] = [*reading.body, *reading.parts.values()]
     messages = sorted(_messages(reading, nodes), key=lambda message: message.start)
     remarks = _remarks(reading)
-    found = []
-    after = -1
+    found, after = [], -1
     for message in messages:
         line = reading.source.position(message.start)[0]
         own: list[str] = []
-        above = line
-        while above in remarks or above == line:
-            start, text = remarks.get(above, (-1, ""))
-            if after < start < message.start:
-                own.insert(0, text)
-            elif above != line:
-                break
-            above -= 1
+        above = line if line in remarks and after < remarks[line][0] < message.start else line - 1
+        while above in remarks and after < remarks[above][0] < message.start:
+            start, text = remarks[above]
+            own.insert(0, text)
+            above = reading.source.position(start)[0] - 1
         after = message.start
         found.append(FoundMessage(message, line, own))
     return found
 
 
 def _remarks(reading: ParsedTemplate) -> dict[int, tuple[int, str]]:
-    """Return the remarks for translators by the lines that they end in."""
+    """Return the remarks for translators by the lines that they end in, with where they begin."""
     source = reading.source
     remarks = {}
     for mark in reading.notes:
@@ -80,17 +76,7 @@ def every_node(nodes: Iterable[tree.Node]) -> Iterator[tree.Node]:
     while todo:
         node = todo.pop()
         yield node
-        match node:
-            case tree.If():
-                todo += [inner for branch in node.branches for inner in branch.body]
-            case tree.For():
-                todo += [*node.body, *(node.between or []), *(node.empty or [])]
-            case tree.Say():
-                todo += [*node.body, *(node.plural or [])]
-            case tree.Slot():
-                todo += node.fallback or []
-            case tree.Include() | tree.Into() | tree.Part():
-                todo += node.body
+        todo += tree.inside(node)
 
 
 def every_expression(reading: ParsedTemplate) -> Iterator[tree.Expression]:
@@ -107,8 +93,6 @@ def every_expression(reading: ParsedTemplate) -> Iterator[tree.Expression]:
                 todo += [branch.test for branch in node.branches]
             case tree.For():
                 todo += [node.iterable, node.condition]
-            case tree.Say():
-                todo.append(node.count)
             case tree.Include():
                 todo += [argument.value for argument in node.arguments]
             case tree.Part():

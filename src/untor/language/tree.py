@@ -398,3 +398,19 @@ def children(node: Expression) -> Iterator[Expression]:
             yield node.value
             yield from node.arguments
             yield from node.named.values()
+
+
+def inside(node: Node) -> list[Node]:
+    """Return the nodes directly inside a step."""
+    match node:
+        case If():
+            return [inner for branch in node.branches for inner in branch.body]
+        case For():
+            return [*node.body, *(node.between or []), *(node.empty or [])]
+        case Say():
+            return said(node)
+        case Slot():
+            return node.fallback or []
+        case Include() | Into() | Part():
+            return node.body
+    return []
