@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from untor.analysis.ir import Operation, Placement, TemplateIR
     from untor.check.open_elements import OpenElement
     from untor.compiler.compiler import Compiler
+    from untor.diagnostics.source import Source
     from untor.engine.template import Template
 
 _LONGEST = 72
@@ -99,6 +100,7 @@ class _OutlineWalker(TagWalker):
         self.contexts = contexts
         self.lines: list[OutlineLine] = []
         self.steps = 0
+        self.messages: set[tuple[Source, int]] = set()
         self.depths: list[int] = []
         """How deep the steps are whose content is being walked."""
 
@@ -116,6 +118,10 @@ class _OutlineWalker(TagWalker):
         node = nodes[index]
         if isinstance(node, tree.Text) or self.state.machine.state not in _BETWEEN_TAGS:
             return super().node(nodes, index)
+        if isinstance(node, tree.Let | tree.If) and (self.source, node.start) in self.messages:
+            return super().node(nodes, index)  # of a message, which is shown already
+        if isinstance(node, tree.Say):
+            self.messages.add((self.source, node.start))
         text = self.source.text[node.start : node.end]
         if isinstance(node, tree.Print):
             placement = self.contexts.get((self.source.name, *self.source.position(node.start)))

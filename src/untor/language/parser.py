@@ -232,7 +232,7 @@ class _TemplateParser:
             opened.node.empty = opened.body
             opened.node.content_end = mark.start
         elif isinstance(opened.node, tree.Say):
-            opened.node.plural = opened.body
+            opened.node.plural, opened.node.plural_place = opened.body, (mark.start, mark.end)
 
     def branching(self, mark: Mark, owners: set[str], example: str) -> OpenStep | None:
         """Return the open step that a branch belongs to."""

@@ -229,7 +229,7 @@ class Say(Block):
 
     ``about`` distinguishes it from others with the same words; ``name`` is that of the counted value, ``count``.
     ``kind`` is what its text is read as: ``markup``, ``text`` (with character references) or ``raw``. ``plural`` is the
-    content of its ``else``; ``None`` without one.
+    content of its ``else``, whose mark is at ``plural_place``; ``None`` without one.
     """
 
     name: str
@@ -238,6 +238,7 @@ class Say(Block):
     kind: str
     body: list[Node] = field(default_factory=list)
     plural: list[Node] | None = None
+    plural_place: tuple[int, int] = (0, 0)
 
 
 def said(node: Say, singular: list[Node] | None = None, plural: list[Node] | None = None) -> list[Node]:
@@ -260,7 +261,8 @@ def choice(node: Say, locale: str, forms: list[list[Node]]) -> If:
     for index, form in enumerate(forms):
         which = Filter(*place, number, PLURAL_FORM, node.start, [Constant(*place, locale)], {})
         test = Comparisons(*place, which, [("==", Constant(*place, index))])
-        branches.append(Branch(*place, test if index < len(forms) - 1 else None, form))
+        mark = node.plural_place if index and not locale else place
+        branches.append(Branch(*mark, test if index < len(forms) - 1 else None, form))
     return If(*place, node.word, branches)
 
 
