@@ -79,9 +79,9 @@ class AnyText(Translator):
         catalogue.count, catalogue._form = len(strings), lambda number: number % len(strings)
         self.catalogues, self.strings = {"de": catalogue}, strings
 
-    def translation(self, about: str, text: str) -> Translation:  # noqa: ARG002  one shape for all translators
+    def translation(self, about: str, text: str) -> Translation:
         strings = self.strings if text.startswith("One") else self.strings[:1]
-        return Translation(self.catalogues["de"], tuple(strings))
+        return Translation(self.catalogues["de"], (about, text), tuple(strings), "de.po")
 
 
 MARKUP = '<! say !>Moored {= who =} at <b>{= code =}</b>, <a href="/x/{= code =}">see</a><br>.<! end !>'
@@ -298,6 +298,17 @@ def test_broken_catalogues(octets: bytes, tmp_path: Path, caplog: pytest.LogCapt
     assert [german.render("page") for _ in range(2)] == ["<p>Many</p>"] * 2
     assert [each.code for each in engine.check()][:1] == ["catalogue-unreadable"]
     assert {record.levelno for record in caplog.records} == {logging.WARNING}
+
+
+@pytest.mark.parametrize("rule", ["n < 5000 ? n != 1 : 7", "n == 1 ? 0 : 5000 / (5000 - n) > 0"])
+def test_rules_that_fail_for_great_numbers(rule: str, tmp_path: Path) -> None:
+    """A rule that is valid for small numbers chooses the last form where it is not."""
+    po = 'msgid "One"\nmsgid_plural "{n}"\nmsgstr[0] "Ein"\nmsgstr[1] "{n}!"\n'
+    site(tmp_path, "", po)
+    (tmp_path / "locales/de.po").write_text(HEAD.replace("(n != 1)", f"({rule})") + po, "utf-8")
+    german = Engine(messages=tmp_path / "locales").in_locale("de")
+    for source in ("<! say n = x !>One<! else !>{= n =}<! end !>", '{= say("One", "{n}", n=x) =}'):
+        assert german.compile(source).render(x=5000) == "5000!"
 
 
 def test_reload_and_cache(tmp_path: Path) -> None:

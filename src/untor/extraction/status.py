@@ -9,7 +9,7 @@ from untor.messages.translator import call_problem, forms_trouble
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Mapping
+    from collections.abc import Iterable
 
     from untor.diagnostics.problem import Problem
     from untor.extraction.templates import FoundMessage
@@ -49,7 +49,7 @@ def status_of(catalogue: Catalogue, messages: Iterable[FoundMessage]) -> Catalog
     """Compare a catalogue with the messages of a site."""
     every = [*messages]
     keys = distinct(every)
-    entries: Mapping[Key, Translation] = catalogue.entries
+    entries = catalogue.read()
     status = CatalogueStatus(catalogue.code, [], [], {}, {}, [], [*catalogue.trouble])
     for key, found in keys.items():
         entry = entries.get(key)

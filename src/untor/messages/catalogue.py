@@ -12,24 +12,31 @@ from untor.messages.locale_codes import code_of
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Callable, Mapping
+    from collections.abc import Callable
     from typing import Any
 
 _FILES = (".po", ".mo")
+_GREATEST = 1 << 53
+"""Rules of gettext are for numbers that are smaller."""
 _TEMPLATES = (".html", ".htm", ".xml", ".svg", ".txt")
 
 
+Key = tuple[str, str]
+"""What a message is about, and its singular."""
+
+
 class Translation:
-    """A translation of a message: its strings, one for each form, and the line of its file.
+    """A translation of a message: its strings, one for each form, and where it is, if that is known.
 
     ``elsewhere`` says whether it is of a file that is no template, such as one of Python.
     """
 
-    __slots__ = ("catalogue", "elsewhere", "fuzzy", "line", "path", "strings")
+    __slots__ = ("catalogue", "elsewhere", "fuzzy", "key", "line", "path", "strings")
 
     def __init__(
         self,
         catalogue: Catalogue,
+        key: Key,
         strings: tuple[str, ...],
         path: str = "",
         line: int = 0,
@@ -38,6 +45,7 @@ class Translation:
         elsewhere: bool = False,
     ) -> None:
         self.catalogue = catalogue
+        self.key = key
         self.strings = strings
         self.path = path
         self.line = line
@@ -45,21 +53,14 @@ class Translation:
         self.elsewhere = elsewhere
 
 
-Key = tuple[str, str]
-"""What a message is about, and its singular."""
-
-
 class Catalogue:
-    """The translations into one locale: its files, read when the first one is needed.
-
-    Raises ``OSError`` and ``CatalogueError`` when they cannot be read.
-    """
+    """The translations into one locale: its files, read when the first one is needed. Nothing is raised for them."""
 
     def __init__(self, code: str, paths: list[str]) -> None:
         self.code = code
         self.paths = paths
-        self._entries: dict[Key, Translation] | None = None
-        self._stamp: object = None
+        self._texts: dict[str, str | tuple[str, ...]] | None = None
+        """What is printed, by gettext's keys, in as little room as there is."""
         self._form: Callable[[int], int] | None = None
         self._of_category: dict[str, int] = {}
         self.count = 0
@@ -83,45 +84,54 @@ class Catalogue:
             found.append(f"{os.path.basename(path)} {len(octets)} {crc32(octets)}")  # noqa: PTH119
         return " ".join(found)
 
-    @property
-    def entries(self) -> Mapping[Key, Translation]:
-        """The translations by what they are about and the singular."""
-        entries = self._entries
-        return self._read() if entries is None else entries
+    def translation(self, about: str, text: str) -> Translation | None:
+        """Return what is printed for a message; some of the strings may be empty. ``None`` where there is nothing."""
+        texts = self._texts
+        if texts is None:
+            texts = {}
+            for key, entry in self.read().items():
+                if not entry.fuzzy and any(entry.strings):
+                    strings = entry.strings
+                    texts[_gettext_key(*key)] = strings[0] if len(strings) == 1 else strings
+            self._texts = texts
+        found = texts.get(_gettext_key(about, text))
+        if found is None:
+            return None
+        return Translation(self, (about, text), (found,) if isinstance(found, str) else found)
 
     def forget(self) -> None:
         """Read the files again when the next translation is needed."""
-        self._entries = None
+        self._texts = None
 
-    def _read(self) -> dict[Key, Translation]:
+    def read(self) -> dict[Key, Translation]:
+        """Read the files, and return all that is in them."""
         entries: dict[Key, Translation] = {}
-        self.trouble = []
-        self._form, self.count, self._of_category = None, 0, {}
+        trouble: list[Problem] = []
+        form: Callable[[int], int] | None = None
+        count = 0
         for path in self.paths:
-            source, catalog = self._file(path)
+            source, catalog = self._file(path, trouble)
             if catalog is None:
                 continue
-            self._plural(source, catalog)
+            if form is None:
+                form, count = _plural(source, catalog, trouble)
             for message in catalog:
                 if not message.id:
                     continue
                 ids = message.id if isinstance(message.id, list | tuple) else (message.id,)
                 strings = message.string if isinstance(message.string, list | tuple) else (message.string,)
-                about, text = message.context or "", ids[0]
-                elsewhere = any(not file.endswith(_TEMPLATES) for file, _ in message.locations)
-                entry = Translation(
-                    self,
-                    tuple(each or "" for each in strings),
-                    path,
-                    message.lineno or 0,
-                    fuzzy=message.fuzzy,
-                    elsewhere=elsewhere,
-                )
-                entries.setdefault((about, text), entry)
-        self._entries = entries
+                key = message.context or "", ids[0]
+                flags = {
+                    "fuzzy": message.fuzzy,
+                    "elsewhere": any(not file.endswith(_TEMPLATES) for file, _ in message.locations),
+                }
+                found = tuple(each or "" for each in strings)
+                entries.setdefault(key, Translation(self, key, found, path, message.lineno or 0, **flags))
+        # At once, for other threads that print pages meanwhile.
+        self.trouble, self._form, self.count, self._of_category = trouble, form, count, {}
         return entries
 
-    def _file(self, path: str) -> tuple[Source, Any]:
+    def _file(self, path: str, trouble: list[Problem]) -> tuple[Source, Any]:
         """Return the source of a file, for messages, and what Babel reads in it; ``None`` for one that is not valid."""
         from babel.messages.mofile import read_mo  # noqa: PLC0415  only where there are translations
         from babel.messages.pofile import PoFileError, read_po  # noqa: PLC0415
@@ -134,56 +144,42 @@ class Catalogue:
                 return source, read_po(file, locale=self.code.replace("-", "_"), abort_invalid=True)
         except PoFileError as error:
             start = source.starts[min(max(error.lineno, 0), len(source.starts) - 1)]
-            self.trouble.append(Problem("catalogue-unreadable", source, start, start + 1, trouble=str(error)))
+            trouble.append(Problem("catalogue-unreadable", source, start, start + 1, trouble=str(error)))
         except Exception as error:  # noqa: BLE001  a damaged file fails in any way
-            trouble = f"{type(error).__name__}: {error}".strip(": ")
-            self.trouble.append(Problem("catalogue-unreadable", source, 0, 1, trouble=trouble))
+            words = f"{type(error).__name__}: {error}".strip(": ")
+            trouble.append(Problem("catalogue-unreadable", source, 0, 1, trouble=words))
         return source, None
 
-    # --- plural forms --------------------------------------------------------------------------------------------
-
-    def _plural(self, source: Source, catalog: Any) -> None:
-        """Take over the rule of a file for plural forms, which is its own or, where it has none, that of CLDR."""
-        from gettext import c2py  # noqa: PLC0415  only where there are translations
-
-        if self._form is not None:
-            return
-        try:
-            self._form, self.count = c2py(catalog.plural_expr), catalog.num_plurals
-            counts = {self._form(number) for number in range(1001)}
-        except (ValueError, RecursionError, ZeroDivisionError, OverflowError, TypeError, AttributeError):
-            counts, self.count = {-1}, 0
-        if not counts <= set(range(self.count)):
-            found = re.search(r"Plural-Forms", source.text)
-            start = found.start() if found else 0
-            self.trouble.append(
-                Problem("catalogue-unreadable", source, start, start + 1, trouble="Plural-Forms is not valid.")
-            )
-            self._form, self.count = None, 0
-
     def form(self, number: Any) -> int:
-        """Return which form a number takes, an integer or not."""
-        if not self.count or self._form is None:
+        """Return which form a number takes, an integer or not; the last one where the rule of a file fails."""
+        rule, last = self._form, self.count - 1
+        if rule is None:
             return 0
-        if number == number // 1 and abs(number) < 1 << 53:
-            return self._form(abs(int(number)))
+        if number == number // 1 and abs(number) < _GREATEST:
+            try:
+                return min(rule(abs(int(number))), last)
+            except ZeroDivisionError:
+                return last
+        from untor.messages.locale_codes import category  # noqa: PLC0415  only for numbers that are no integers
+
         if not self._of_category:
-            from untor.messages.locale_codes import category  # noqa: PLC0415
-
-            for each in range(200, -1, -1):
-                self._of_category[category(self.code, each)] = self._form(each)
-        from untor.messages.locale_codes import category  # noqa: PLC0415
-
-        return self._of_category.get(category(self.code, number), self.count - 1)
+            self._of_category = {category(self.code, each): rule(each) for each in range(200, -1, -1)}
+        return min(self._of_category.get(category(self.code, number), last), last)
 
     def problem(self, code: str, translation: Translation, **words: str) -> Problem:
         """Return a problem with a translation, at its line."""
+        if not translation.path:
+            translation = self.read().get(translation.key, translation)
         source = _source_of(translation.path)
         line = min(max(translation.line, 1), len(source.starts))
         start = source.starts[line - 1]
         found = re.compile(r"^msgstr\b.*", re.MULTILINE).search(source.text, start)
         place = (found.start(), found.end()) if found else (start, start + 1)
         return Problem(code, source, *place, **words)
+
+
+def _gettext_key(about: str, text: str) -> str:
+    return f"{about}\x04{text}" if about else text
 
 
 def _source_of(path: str) -> Source:
@@ -193,6 +189,21 @@ def _source_of(path: str) -> Source:
         with suppress(OSError), open(path, "rb") as file:  # noqa: PTH123
             text = file.read().decode("utf-8-sig", "replace")
     return Source(os.path.basename(path), text, path)  # noqa: PTH119
+
+
+def _plural(source: Source, catalog: Any, trouble: list[Problem]) -> tuple[Callable[[int], int] | None, int]:
+    """Return the rule of a file for plural forms, which is its own or, where it has none, Babel's, and their count."""
+    from gettext import c2py  # noqa: PLC0415  only where there are translations
+
+    try:
+        form, count = c2py(catalog.plural_expr), catalog.num_plurals
+        if {form(number) for number in range(1001)} <= set(range(count)):
+            return form, count
+    except (ValueError, RecursionError, ZeroDivisionError, OverflowError, TypeError, AttributeError):
+        pass
+    start = max(source.text.find("Plural-Forms"), 0)
+    trouble.append(Problem("catalogue-unreadable", source, start, start + 1, trouble="Plural-Forms is not valid."))
+    return None, 0
 
 
 def catalogues_in(folder: str) -> dict[str, Catalogue]:

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from typing import Any
 
     from untor.diagnostics.problem import Problem
-    from untor.messages.catalogue import Catalogue, Key, Translation
+    from untor.messages.catalogue import Catalogue, Translation
 
 ISOLATE, END_OF_ISOLATE = "\u2068", "\u2069"
 """Around a value whose direction is its own (Unicode Bidirectional Algorithm, UAX #9 §2.4)."""
@@ -69,12 +69,11 @@ class Translator:
 
     def translation(self, about: str, text: str) -> Translation | None:
         """Return the translation of a message from the first catalogue that has one."""
-        key: Key = (about, text)
         for catalogue in self.catalogues.values():
-            found = catalogue.entries.get(key)
+            found = catalogue.translation(about, text)
             for problem in catalogue.trouble:
                 self.report(problem)
-            if found is None or found.fuzzy or not any(found.strings):
+            if found is None:
                 continue
             if all(found.strings):
                 return found

@@ -42,7 +42,7 @@ class HostileTranslator(Translator):
         """Return the message with the words before and after it."""
         self.seen[about, text] = None
         words = self.words if self.only in {None, (about, text)} else harmless("printed")
-        return Translation(self.catalogues["und"], (f"{words}{text}{words}",))
+        return Translation(self.catalogues["und"], (about, text), (f"{words}{text}{words}",), "und.po")
 
 
 class TranslatedPage:

@@ -63,7 +63,12 @@ else:  # typing is not loaded to render a page
 def sharing(program: CompiledProgram, known: dict[object, Any]) -> CompiledProgram:
     """Return the same program, with those of its tables and texts that are known already in place of its own."""
     one = known.setdefault
-    joins = tuple([(tuple([one(text, text) for text in texts]), kinds, edges) for texts, kinds, edges in program.joins])
+    joins = tuple(
+        [
+            (tuple([one(text, text) for text in texts]), one(kinds, kinds), one(edges, edges))
+            for texts, kinds, edges in program.joins
+        ]
+    )
     functions = tuple([one(each, each) for each in program.functions])
     tables: dict[str, Any] = {
         "code": program.code,
