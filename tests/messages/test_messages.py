@@ -490,6 +490,8 @@ def test_text_and_xml(tmp_path: Path) -> None:
     assert engine.compile("<a t='<! say !>R&amp;D {= a =}<! end !>'><! say !>R&amp;D {= a =}<! end !></a>", "a.xml").render(a="<") == (
         "<a t='F&amp;E &lt;&lt;&gt;'>F&amp;E &lt;&lt;&gt;</a>"
     )  # fmt: skip
+    with pytest.raises(RenderError, match="rule or declaration"):
+        engine.compile('<style>{= say("a") =}</style>').render()
     assert engine.compile("<! for say in xs !>{= say =}<! end !>{= locale =}").render(xs=[1]) == "1de"
     assert Engine(globals={"locale": "ours"}).compile("{= locale =}").render() == "ours"
 

@@ -6,7 +6,7 @@ from untor.analysis.names import AnalysisError
 from untor.contexts.html_references import neutral
 from untor.contexts.html_state import VALUE_STATES
 from untor.diagnostics.problem import Problem
-from untor.escape import EMBEDDING, ESCAPERS, Escapers
+from untor.escape import EMBEDDING, ESCAPERS, Escapers, NotPrintable
 from untor.language import tree
 
 TYPE_CHECKING = False
@@ -37,9 +37,15 @@ _ESCAPERS = Escapers()
 """Those that depend on nothing that an engine permits."""
 
 
-def is_fixed_escaping(escapers: tuple[str, ...]) -> bool:
-    """Return whether escaping functions do the same for every engine, and apply to a value alone."""
-    return escapers[0] not in EMBEDDING and not any(ESCAPERS[name].made_for for name in escapers)
+def is_fixed(text: str, escapers: tuple[str, ...]) -> bool:
+    """Return whether text is printed as the same by every engine, and never an error."""
+    if escapers[0] in EMBEDDING or any(ESCAPERS[name].made_for for name in escapers):
+        return False
+    try:
+        escaped_letters(text, escapers)
+    except NotPrintable:
+        return False
+    return True
 
 
 def escaped_letters(text: str, escapers: tuple[str, ...]) -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from untor.analysis.fixed_text import escaped_letters, is_fixed_escaping, settled, source_offset, text_run
+from untor.analysis.fixed_text import escaped_letters, is_fixed, settled, source_offset, text_run
 from untor.analysis.ir import FixedText, Function, InlineEnd, Nonce, PrintValue
 from untor.analysis.lookahead import ATTRIBUTE_VALUE_STATES, DECIDED_LATE, attributes_ahead, stays_in_value
 from untor.analysis.message_walker import MessageWalker
@@ -259,11 +259,12 @@ class HtmlWalker(MessageWalker[HtmlState]):
         if self.names.is_own_url(expression):
             escapers = tuple(name.replace("resource-url", "url") for name in escapers)
         message = self.names.message(expression)
-        if message is not None and place.kind == "value" and is_fixed_escaping(escapers):
-            # Nothing is left to do when the page is rendered.
+        if message is not None and place.kind == "value":
             text = self.analysis.permitted.translator.text_of(*message)
-            self._letters(tree.Letters(node.start, node.end, text))
-            return
+            if is_fixed(text, escapers):
+                # Nothing is left to do when the page is rendered.
+                self._letters(tree.Letters(node.start, node.end, text))
+                return
         placement = self.placement(node, place.context, place.path, escapers)
         before: tuple[str, ...] = ()
         if place.kind == "whole":
