@@ -24,12 +24,14 @@ from hypothesis import event, given
 from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 from support import Case, cases, untor
+from values import outcome
 
 from untor import Engine, MarkError, PlacementError, RenderError, UntorError
 from untor.compiler.origin import Origin
 from untor.contexts.html_elements import INLINE_VOID, MESSAGE_ELEMENTS
 from untor.messages.catalogue import Catalogue, Translation
 from untor.messages.translator import Translator
+from untor.probe.payloads import HOSTILE
 from untor.probe.prober import probe
 
 if TYPE_CHECKING:
@@ -140,6 +142,22 @@ def test_any_text_as_a_translation(place: str, strings: list[str], code: str, co
     page = other.compile(Origin("page.html", place)).render(values)
     assert shape(page) == sources[place, count]
     event(f"printed: {strings[0][:3] in page and len(strings[0]) > 3}")
+
+
+SOURCES = [case.parts["template"] for case in cases("places.txt") if "{= x =}" in case.parts["template"]]
+
+
+@given(st.sampled_from(SOURCES), st.sampled_from([*HOSTILE[1:], "plain", "7", "#fff", ".x", "/p/q"]))
+def test_a_message_is_printed_as_a_value_is(source: str, text: str) -> None:
+    """In every context, what is done with a message when it is compiled is what is done with a value."""
+    values = {"x": text, "y": "y", "z": "z"}
+    settings = base.compiler.settings
+    other = base.compiler.in_locale(settings.in_locale(AnyText([text], "de"), settings.filters, ["test"]))
+    origin = Origin("inline.html", source.replace("{= x =}", '{= say("Hello") =}'))
+    expected = outcome(lambda: base.compile(source).render(values))
+    event(f"printed: {isinstance(expected, str)}")
+    said = outcome(lambda: other.compile(origin).render(values))
+    assert said == expected or (not isinstance(expected, str) and type(said) is type(expected))
 
 
 AROUND = """<p>%s <select><option>%s</select> <select>%s</select> <table><tr><td>%s</table> <table><caption>%s</table> <svg><text>%s</text></svg> <svg><desc>%s</desc></svg>
