@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import gc
 import gettext
 import io
 import json
@@ -12,10 +13,12 @@ import re
 import subprocess
 import sys
 import threading
+import tracemalloc
 from decimal import Decimal
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import pytest
+from babel import localedata
 from babel.messages.catalog import Catalog
 from babel.messages.mofile import write_mo
 from babel.messages.plurals import PLURALS
@@ -29,6 +32,9 @@ from values import outcome
 from untor import Engine, MarkError, PlacementError, RenderError, UntorError
 from untor.compiler.origin import Origin
 from untor.contexts.html_elements import INLINE_VOID, MESSAGE_ELEMENTS
+from untor.demo import views
+from untor.demo.harbour import Harbour, make_database
+from untor.escape.accelerated import IS_BUILT
 from untor.messages.catalogue import Catalogue, Translation
 from untor.messages.translator import Translator
 from untor.probe.payloads import HOSTILE
@@ -471,6 +477,38 @@ def test_a_translated_page_costs_nothing(tmp_path: Path) -> None:
         sys.setprofile(None)
         counts.add(calls[0])
     assert len(counts) == 1
+
+
+@pytest.mark.skipif(not IS_BUILT, reason="code in Python takes more room")
+def test_a_further_locale_takes_little_room(tmp_path: Path) -> None:
+    """What a further language of the demo keeps in memory, compiled and rendered: words, dates, what differs."""
+    make_database(tmp_path / "harbour.sqlite")
+    with Harbour(tmp_path / "harbour.sqlite") as harbour:
+        vessel = views.vessel(harbour, harbour.vessels()[2])
+        pages: dict[str, Any] = {"arrivals": views.arrivals(harbour), "vessel": vessel, "berths": views.berths(harbour)}
+        pages |= {
+            "notices": views.notices(harbour, {}, {}),
+            "search": views.search(harbour, "", "", 1),
+            "log": {"entries": []},
+        }
+        pages |= {"invoices": views.invoices(harbour), "invoice": views.invoice(harbour.invoices()[0])}
+
+    def printed(locale: str) -> None:
+        engine = views.pages.in_locale(locale)
+        engine.template("tide")  # its picture is Matplotlib's
+        for name, values in pages.items():
+            engine.render(name, values)
+
+    for locale in ("en", "de"):
+        printed(locale)
+    localedata.load("ar")  # Babel's own, which engines share
+    gc.collect()
+    tracemalloc.start()
+    printed("ar")
+    gc.collect()
+    kept = tracemalloc.get_traced_memory()[0]
+    tracemalloc.stop()
+    assert kept < 0.25 * 2**20
 
 
 # --- templates -------------------------------------------------------------------------------------------------------

@@ -34,6 +34,7 @@ class ProgramTables:
         self.sources: dict[str, Source] = {}
         self._constants: dict[object, int] = {}
         self._names: dict[str, int] = {}
+        self._reads = 0
         self._functions = {plan.main.name: 0}
 
     def constant(self, value: Any) -> int:
@@ -62,6 +63,11 @@ class ProgramTables:
             number = self._names[name] = len(self.names)
             self.names.append(name)
         return number
+
+    def read(self, *, wait: bool) -> int:
+        """Return the number of a read, which keeps what it has seen, and whether it waits."""
+        self._reads += 1
+        return 2 * (self._reads - 1) + wait
 
     def function(self, function: Function) -> int:
         """Return the number of a function, which is compiled when it is first called."""

@@ -98,7 +98,7 @@ class ValueCompiler(Assembler):
             maybe = self.tables.link("runtime", "dot_data_maybe" if self.handing_on else "dot_maybe")
             return self.called(maybe, [owner, self.tables.constant(node.name)], slot, node.start, node.end, wait=wait)
         step = steps.READ_DATA if self.handing_on else steps.READ
-        self.placed(node.start, node.end, step, slot, owner, self.tables.name(node.name), int(wait))
+        self.placed(node.start, node.end, step, slot, owner, self.tables.name(node.name), self.tables.read(wait=wait))
         return slot
 
     def counted(self, position: Position, name: str, to: int | None) -> int:

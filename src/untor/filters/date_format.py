@@ -103,10 +103,21 @@ def _compiled(pattern: str, locale: Locale, *, dates: bool, times: bool) -> Date
             pieces.append((_Years(field, locale), attrgetter("year")))
         elif field[0] in fields:
             samples, key = fields[field[0]]
-            pieces.append(({each: _by_babel(sample, field, locale) for each, sample in samples.items()}, key))
+            texts = {each: _by_babel(sample, field, locale) for each, sample in samples.items()}
+            pieces.append((_shared(texts), key))
         else:
             return None
     return DateFormat(template, pieces)
+
+
+_known: dict[tuple[str, ...], dict[int, str]] = {}
+_MOST_KNOWN = 1000
+
+
+def _shared(texts: dict[int, str]) -> dict[int, str]:
+    """Return a table of the same texts that is known already: numbers are written alike in most locales."""
+    key = (*map(str, texts), *texts.values())
+    return _known.setdefault(key, texts) if len(_known) < _MOST_KNOWN else _known.get(key, texts)
 
 
 def _pattern_of(style: str, where: Locale, format_in_style: Callable[[Style, Locale], DateTimePattern]) -> str:

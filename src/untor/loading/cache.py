@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from untor.diagnostics.source import Source
     from untor.runtime.compiled import Code
 
-_FORMAT = "untor 12"
+_FORMAT = "untor 13"
 _ENDING = ".untor"
 _UNFINISHED = ".untor-new"
 

@@ -10,7 +10,7 @@ from untor.runtime.filter_error import FilterProblem
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Callable, Mapping
+    from collections.abc import Callable, Mapping, Sequence
     from typing import Any
 
     from untor.diagnostics.problem import Problem
@@ -144,24 +144,26 @@ class Translator:
 class Said:
     """A message of ``say(…)``, ready to be printed in one locale."""
 
+    __slots__ = ("forms", "locale", "several", "translator")
+
     def __init__(self, translator: Translator, message: str, plural: str | None, about: str) -> None:
         self.translator = translator
-        self.source = [message] if plural is None else [message, plural]
-        self.forms, self.locale = self.source, ""
+        source: tuple[str, ...] = (message,) if plural is None else (message, plural)
+        self.several = plural is not None
+        self.forms, self.locale = source, ""
         found = translator.translation(about, message)
         if found is not None:
-            several = plural is not None
-            known = {name for form in self.source for name in values_in(form)}
-            problem = call_problem(found, self.source, known, several=several)
+            known = {name for form in source for name in values_in(form)}
+            problem = call_problem(found, source, known, several=self.several)
             if problem is None:
-                self.forms, self.locale = [*found.strings], found.catalogue.code
+                self.forms, self.locale = found.strings, found.catalogue.code
             else:
                 translator.report(problem)
 
     def text(self, values: Mapping[str, object]) -> str:
         """Return the message with its values."""
         text = self.forms[0]
-        if len(self.source) > 1:
+        if self.several:
             if not values:
                 raise FilterProblem("a message with a plural needs the number, like n=calls | len.")
             number = next(iter(values.values()))
@@ -180,7 +182,7 @@ class Said:
         return VALUE.sub(value_of, text)
 
 
-def call_problem(found: Translation, source: list[str], known: set[str], *, several: bool) -> Problem | None:
+def call_problem(found: Translation, source: Sequence[str], known: set[str], *, several: bool) -> Problem | None:
     """Return what keeps a translation from being one of a call of ``say``; ``None`` for nothing."""
     if trouble := forms_trouble(found, several=several):
         return found.catalogue.problem("message-plural", found, trouble=trouble)

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     Place = tuple[str, int, int, str, str]
     """A file, the offsets of what is done there, and, where it is a filter or a call, which of the two and its name."""
     Places = tuple[bytes, tuple[str, ...]]
-    """Places by the steps that they are of, in little room: six integers for each, and the texts that they name."""
+    """Places by the steps that they are of: six integers for each, compressed, and the texts that they name."""
     LoopTable = tuple[int, int, int, int, bool]
     """A loop's collection, what is done for each item (offsets), and whether the loop looks one item ahead."""
     FunctionTable = tuple[str, tuple[int, ...], tuple[tuple[str, int], ...], tuple[LoopTable, ...]]
@@ -91,22 +91,24 @@ _NUMBERS = 6
 def packed(places: Mapping[int, Place]) -> Places:
     """Return places in little room: they are needed only when something is wrong."""
     from array import array  # noqa: PLC0415  only to compile
+    from zlib import compress  # noqa: PLC0415
 
     texts: dict[str, int] = {}
     numbers = array("i")
     for at, (file, start, end, kind, word) in sorted(places.items()):
         names = (texts.setdefault(text, len(texts)) for text in (file, kind, word))
         numbers.extend((at, start, end, *names))
-    return numbers.tobytes(), tuple(texts)
+    return compress(numbers.tobytes()), tuple(texts)
 
 
 def place_at(places: Places, at: int) -> Place | None:
     """Return the place of a step; ``None`` for one without any."""
     from array import array  # noqa: PLC0415  only where something is wrong
     from bisect import bisect_left  # noqa: PLC0415
+    from zlib import decompress  # noqa: PLC0415
 
     numbers = array("i")
-    numbers.frombytes(places[0])
+    numbers.frombytes(decompress(places[0]))
     steps = numbers[::_NUMBERS]
     found = bisect_left(steps, at)
     if found == len(steps) or steps[found] != at:

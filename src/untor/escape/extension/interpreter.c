@@ -123,12 +123,12 @@ static int do_steps(Run *run)
         case READ:
         case READ_DATA: {
             PyObject *owner = VALUE(step[2]), *name = PyTuple_GET_ITEM(program->names, step[3]);
-            PyObject *value = step[0] == READ ? read_dot(state, owner, name, SEEN(program, at))
-                                              : read_data(state, owner, name, SEEN(program, at));
+            Seen *seen = program->seen + step[4] / 2;
+            PyObject *value = step[0] == READ ? read_dot(state, owner, name, seen) : read_data(state, owner, name, seen);
             if (put(slots + step[1], value) < 0)
                 goto broken;
             at += 5;
-            WAIT_HERE(slots + step[1], step[4], at)
+            WAIT_HERE(slots + step[1], step[4] & 1, at)
             break;
         }
         case READ_ITEM:

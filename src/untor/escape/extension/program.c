@@ -5,11 +5,12 @@
 /* What each step is followed by: a slot that is written (d), an operand (v), a name (n) or none (o), a join and operands
    for its values (j), a step of the same function (t), a loop (l), one of its function's contents (x), a number (i), how
    many operands (c) or slots that are written (s) follow, how many names a loop has (m), a function with its arguments and
-   contents (f), content with as many more (y), how many contents follow (k), or one of the page's own values (u). */
+   contents (f), content with as many more (y), how many contents follow (k), one of the page's own values (u), or the number
+   of a read, doubled, with one more where it waits (r). */
 static const char *const SHAPES[STEPS] = {
     [WRITE] = "j",
-    [READ] = "dvni",       /* to, owner, name, whether to wait: a dot */
-    [READ_DATA] = "dvni",  /* the same for what is handed on */
+    [READ] = "dvnr",       /* to, owner, name, which read it is and whether to wait: a dot */
+    [READ_DATA] = "dvnr",  /* the same for what is handed on */
     [READ_ITEM] = "dvvi",  /* to, owner, index, whether to wait */
     [NEED] = "doivi",      /* slot that must not be missing, name, what of it, names that there are, whether to wait */
     [INPUT] = "duoi",      /* to, value of the page, name, whether to wait */
@@ -52,7 +53,7 @@ static int is_operand(const Program *self, const Function *function, int number)
 }
 
 /* Where the step after one begins; -1 when it is none that there can be. */
-static int after_step(const Program *self, const Function *function, int at)
+static int after_step(Program *self, const Function *function, int at)
 {
     const int *code = self->code;
     if (code[at] < 0 || code[at] >= STEPS)
@@ -71,6 +72,11 @@ static int after_step(const Program *self, const Function *function, int at)
         case 'l': fine = fine && number < function->loops; break;
         case 'u': fine = fine && number < self->inputs_count; break;
         case 'i': fine = fine && number <= GREATEST_NUMBER; break;
+        case 'r':
+            fine = fine && number / 2 < self->length;
+            if (fine && number / 2 >= self->reads)
+                self->reads = number / 2 + 1;
+            break;
         case 'm': fine = fine && number <= MOST_NAMES; break;
         case 'c': operands = number; break;
         case 's': written = number; fine = fine && number > 0 && number <= MOST_NAMES; break;
@@ -250,7 +256,7 @@ static PyObject *numbered(PyObject *names)
 
 static int program_traverse(Program *self, visitproc visit, void *arg)
 {
-    for (int i = 0; self->seen != NULL && i < SEEN_COUNT(self->length); i++)
+    for (int i = 0; self->seen != NULL && i < self->reads; i++)
         Py_VISIT(self->seen[i].type);
     Py_VISIT(self->octets);
     Py_VISIT(self->names);
@@ -268,7 +274,7 @@ static int program_traverse(Program *self, visitproc visit, void *arg)
 /* What could lead back to the program is let go; all else stays, for a page that is still being rendered. */
 static int program_clear(Program *self)
 {
-    for (int i = 0; self->seen != NULL && i < SEEN_COUNT(self->length); i++)
+    for (int i = 0; self->seen != NULL && i < self->reads; i++)
         Py_CLEAR(self->seen[i].type);
     return 0;
 }
@@ -329,12 +335,13 @@ PyObject *new_program(PyObject *module, State *state, PyObject *arguments)
     self->places = self->inputs == NULL ? NULL : numbered(self->inputs);
     self->octets = Py_NewRef(code);
     self->code = (const int *)(const void *)PyBytes_AS_STRING(code);
-    self->seen = PyMem_Calloc((size_t)SEEN_COUNT(length), sizeof(Seen));
-    if (self->seen == NULL)
-        PyErr_NoMemory();
     PyObject_GC_Track(self);
     if (PyErr_Occurred() || take_functions(self, functions) < 0 || take_joins(self, joins) < 0 || take_steps(self) < 0)
         Py_CLEAR(self);
+    else if ((self->seen = PyMem_Calloc((size_t)self->reads + 1, sizeof(Seen))) == NULL) {
+        PyErr_NoMemory();
+        Py_CLEAR(self);
+    }
     return (PyObject *)self;
 }
 

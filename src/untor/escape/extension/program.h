@@ -43,19 +43,14 @@ typedef struct {
     int how;
 } Seen;
 
-/* Steps that read are five numbers long, so that each has a place of its own among a fifth as many. */
-#define READ_LENGTH 5
-#define SEEN_COUNT(length) ((length) / READ_LENGTH + 1)
-#define SEEN(program, at) ((program)->seen + (at) / READ_LENGTH)
-
 typedef struct {
     PyObject_HEAD
     State *state;
     PyObject *module;         /* which the state is that of */
-    int length, functions_count, joins_count, inputs_count;
+    int length, functions_count, joins_count, inputs_count, reads;
     const int *code;          /* in octets, which pages in other languages may share */
     PyObject *octets;
-    Seen *seen;               /* for each step that reads, the type that it saw last, and how it is read */
+    Seen *seen;               /* for each read, the type that it saw last, and how it is read */
     Function *functions;
     Join *joins;
     PyObject *names;          /* that are read after dots: a tuple of str */
