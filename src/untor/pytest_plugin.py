@@ -53,21 +53,23 @@ def _templates(options: Any, root: Path) -> Iterator[tuple[str, list[Finding]]]:
         if named:
             engine = engine_named(named, None if options.untor_engine else configured.folder)
         else:
-            engine = Engine(given or configured.folders or [str(root / "templates")], reload=True)
+            folders = given or configured.folders or [str(root / "templates")]
+            engine = Engine(folders, reload=True, messages=configured.messages, locale=configured.locale)
     except click.ClickException as error:
         raise pytest.UsageError(error.format_message()) from error
     wanted = CheckOptions(configured.accept, configured.also, configured.most_trusted, engine.policy)
     names = sorted({name for name, _ in engine.compiler.loader.files()})
     if not names:
-        folders = ", ".join(folder for _, folder in engine.compiler.loader.entries)
-        raise pytest.UsageError(f"--untor: there are no templates in {folders}")
+        looked = ", ".join(folder for _, folder in engine.compiler.loader.entries)
+        raise pytest.UsageError(f"--untor: there are no templates in {looked}")
     findings = check(engine.compiler, wanted).findings
-    for name in names:
+    # What is wrong with translations is in files of their own.
+    for name in names + sorted({finding.name for finding in findings} - {*names}):
         yield name, [finding for finding in findings if finding.name == name]
 
 
 class TemplateItem(pytest.Item):
-    """One template."""
+    """One template, or a catalogue with something wrong in it."""
 
     def __init__(self, *, found: list[Finding], **more: Any) -> None:
         super().__init__(**more)
@@ -84,7 +86,8 @@ class TemplateItem(pytest.Item):
 
     def reportinfo(self) -> tuple[Path, int | None, str]:
         """Say what the test is."""
-        return Path(self.name), None, f"template {self.name}"
+        kind = "catalogue" if self.name.endswith((".po", ".mo")) else "template"
+        return Path(self.name), None, f"{kind} {self.name}"
 
 
 class TemplateFaulty(Exception):  # noqa: N818  the name describes the error

@@ -638,6 +638,19 @@ def test_extraction_and_merging(tmp_path: Path) -> None:
     assert counts == {"translated": 8, "fuzzy": 1, "missing": 0, "wrong": 0, "unused": 0}
 
 
+def test_catalogues_as_tests(tmp_path: Path) -> None:
+    """``pytest --untor`` fails with what is wrong with a translation."""
+    site(tmp_path, "<! say !>Of {= who =}<! end !>", 'msgid "Of {who}"\nmsgstr "Von"\n')
+    (tmp_path / "pyproject.toml").write_text('[tool.untor]\nmessages = "locales"\n', "utf-8")
+    command = [sys.executable, "-m", "pytest", "--untor", "-q", "-p", "no:cacheprovider"]
+    done = subprocess.run(command, cwd=tmp_path, capture_output=True, text=True, check=False)
+    assert (done.returncode, "de.po:5:1: This translation has no {who}" in done.stdout, "1 passed" in done.stdout) == (
+        1,
+        True,
+        True,
+    ), done.stdout
+
+
 def test_commands_that_fail(tmp_path: Path) -> None:
     """Wrong calls of ``untor messages`` say what is wrong."""
     (tmp_path / "templates").mkdir()
