@@ -16,6 +16,8 @@ if TYPE_CHECKING:
 
     from click.shell_completion import CompletionItem
 
+    from untor.engine.engine import Engine
+
     Command = TypeVar("Command", bound=Callable[..., object])
     ParamType = click.ParamType[str]
 else:  # generic in newer versions only
@@ -54,6 +56,19 @@ def site_options(command: Command) -> Command:
     )
     engine = click.option("--engine", metavar="MODULE:NAME", help="The site's engine, with its filters and helpers.")
     return engine(folder(command))
+
+
+def locale_option(command: Command) -> Command:
+    """Give a command ``--locale``; ``located`` returns the engine for it."""
+    return click.option("--locale", metavar="CODE", help="Render in this locale, like de or pt-BR.")(command)
+
+
+def located(engine: Engine, locale: str | None) -> Engine:
+    """Return an engine in a locale. Raises ``click.BadParameter`` for one that there is not."""
+    try:
+        return engine if locale is None else engine.in_locale(locale)
+    except ValueError as error:
+        raise click.BadParameter(f"{error}.", param_hint="--locale") from None
 
 
 def quiet_option(command: Command) -> Command:

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import click
 
-from untor.cli.common import PageName, quiet_option, site_options
+from untor.cli.common import PageName, locale_option, located, quiet_option, site_options
 from untor.cli.page_values import DataOptions, context_of, data_options, values_explained
 from untor.cli.templates import engine_and_page
 
@@ -21,7 +21,7 @@ from untor.cli.templates import engine_and_page
 @click.option(
     "-o", "--output", metavar="FILE", type=click.Path(), help="Write the page to FILE instead of standard output."
 )
-@click.option("--locale", metavar="CODE", help="Render in this locale, like de or pt-BR.")
+@locale_option
 @quiet_option
 def render(
     *,
@@ -44,11 +44,7 @@ def render(
     """  # noqa: D301  click reads the backspace as "keep these lines"
     checked_output(output)
     site, template = engine_and_page(page, folders, engine)
-    if locale is not None:
-        try:
-            site = site.in_locale(locale)
-        except ValueError as error:
-            raise click.BadParameter(f"{error}.", param_hint="--locale") from None
+    site = located(site, locale)
     context = context_of(given)
     with values_explained(given, context):
         text = site.render(template, context)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import click
 
-from untor.cli.common import notice, quiet_option, site_options
+from untor.cli.common import locale_option, located, notice, quiet_option, site_options
 from untor.cli.page_values import DataOptions, context_of, data_options
 from untor.cli.pyproject import settings
 from untor.cli.ranges import Whole
@@ -38,16 +38,24 @@ def address_options(command: Callable[..., None]) -> Callable[..., None]:
 @data_options
 @site_options
 @address_options
+@locale_option
 @quiet_option
 def command(
-    *, folder: Path, given: DataOptions, folders: tuple[str, ...], engine: str | None, host: str, port: int
+    *,
+    folder: Path,
+    given: DataOptions,
+    folders: tuple[str, ...],
+    engine: str | None,
+    host: str,
+    port: int,
+    locale: str | None,
 ) -> None:
     """Preview the templates in FOLDER in a browser, with data from the files next to them.
 
     FOLDER is the folder of a site: with an engine in [tool.untor] of its pyproject.toml, or with templates, in it or
     in its folder "templates"; its folder "static" is served under /static. The values for arrivals.html come from
-    arrivals.json next to it, and from the options below. The browser reloads when a template, its data or a static
-    file changes. An error is shown as a page until it is fixed.
+    arrivals.json next to it, and from the options below. The browser reloads when a template, its data, a translation
+    or a static file changes. An error is shown as a page until it is fixed.
 
     \b
     untor serve
@@ -61,7 +69,7 @@ def command(
     try:
         from untor.serve.viewer import NEVER_KEPT, PreviewApp  # noqa: PLC0415  needs the extra's packages
 
-        site_engine = _engine(folder, folders, engine)
+        site_engine = located(_engine(folder, folders, engine), locale)
         watched = _watched(site_engine, given)
         context_of(given)
         listening = bound(host, port)
@@ -114,5 +122,6 @@ def _watched(engine: Engine, given: DataOptions) -> list[Path]:
     """Return the folders and files that a page can change with."""
     assets = [path for _, path in engine.assets.entries] if engine.assets is not None else []
     folders = [*(Path(path) for _, path in engine.compiler.loader.entries), *assets]
+    folders += [Path(path).parent for each in engine.compiler.settings.translator.every.values() for path in each.paths]
     data = [Path(file) for name in given.files for file in (name, name.partition("=")[2]) if file and file != "-"]
     return [path for path in dict.fromkeys((*folders, *data)) if path.exists()]
