@@ -19,6 +19,9 @@ if TYPE_CHECKING:
     from untor.extraction.templates import FoundMessage
     from untor.language.parser import ParsedTemplate
 
+_MOST_SUGGESTIONS = 20
+"""For how many unused translations a message like theirs is looked for, which takes time."""
+
 
 def find(site: Site) -> Iterator[Problem]:
     """Yield what is wrong with the messages of all templates, and with their translations."""
@@ -43,8 +46,9 @@ def _of_catalogue(status: CatalogueStatus, found: list[FoundMessage]) -> Iterato
         yield Problem("message-missing", message.source, message.start, message.end, **words)
     for entry in status.fuzzy.values():
         yield entry.catalogue.problem("message-fuzzy", entry)
-    for (_, text), entry in status.unused.items():
-        yield entry.catalogue.problem("message-unused", entry, near=suggestion(text, known))
+    for number, ((_, text), entry) in enumerate(status.unused.items()):
+        near = suggestion(text, known) if number < _MOST_SUGGESTIONS else ""
+        yield entry.catalogue.problem("message-unused", entry, near=near)
 
 
 # --- messages in pieces ----------------------------------------------------------------------------------------------

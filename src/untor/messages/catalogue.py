@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import re
 from contextlib import suppress
+from functools import lru_cache
 
 from untor.diagnostics.problem import Problem
 from untor.diagnostics.source import Source
@@ -170,7 +171,8 @@ class Catalogue:
         """Return a problem with a translation, at its line."""
         if not translation.path:
             translation = self.read().get(translation.key, translation)
-        source = _source_of(translation.path)
+        stamp = os.stat(translation.path).st_mtime_ns if os.path.exists(translation.path) else 0  # noqa: PTH110, PTH116
+        source = _source_as_it_is(translation.path, stamp)
         line = min(max(translation.line, 1), len(source.starts))
         start = source.starts[line - 1]
         found = re.compile(r"^msgstr\b.*", re.MULTILINE).search(source.text, start)
@@ -180,6 +182,12 @@ class Catalogue:
 
 def _gettext_key(about: str, text: str) -> str:
     return f"{about}\x04{text}" if about else text
+
+
+@lru_cache(2)
+def _source_as_it_is(path: str, _stamp: int) -> Source:
+    """Return the source of a file for its problems, of which there can be many."""
+    return _source_of(path)
 
 
 def _source_of(path: str) -> Source:

@@ -109,7 +109,7 @@ def message_of(node: tree.Say, source: Source, kind: str) -> Message:
     """Return the message of a step whose text is read as ``kind``. Raises ``Unsayable``."""
     names = _ValueNames(source)
     if node.count is not None:
-        names.known[node.name] = node.name
+        names.known[node.name] = names.unused.name(node.name)
     forms = [_form(node, source, kind, body, names) for body in (node.body, node.plural) if body is not None]
     count = node.name if node.plural is not None else ""
     return Message(source, node.start, node.end, node.about, kind, forms, count, names.values)
@@ -132,22 +132,32 @@ class _ValueNames:
         self.source = source
         self.known: dict[str, str] = {}
         self.values: dict[str, Value] = {}
+        self.unused = _Unused()
 
     def value(self, node: tree.Print) -> Value:
         """Return the value of a print mark; the same expression has one name."""
         shown = _BLANKS.sub(" ", self.source.text[node.expression.start : node.expression.end].strip())
         name = self.known.get(shown)
         if name is None:
-            name = self.known[shown] = _unused(name_of(node.expression), self.known.values())
+            name = self.known[shown] = self.unused.name(name_of(node.expression))
         return self.values.setdefault(name, Value(name, node))
 
 
-def _unused(name: str, used: object) -> str:
-    number, unused = 1, name
-    while unused in used:  # type: ignore[operator]
-        number += 1
-        unused = f"{name}{number}"
-    return unused
+class _Unused:
+    """Gives names that are not used yet: the second ``a`` is ``a2``."""
+
+    def __init__(self, *used: str) -> None:
+        self.used = {*used}
+        self.next: dict[str, int] = {}
+
+    def name(self, name: str) -> str:
+        """Return a name, with a number where it is used already."""
+        unused = name
+        while unused in self.used:
+            number = self.next[name] = self.next.get(name, 1) + 1
+            unused = f"{name}{number}"
+        self.used.add(unused)
+        return unused
 
 
 def name_of(expression: tree.Expression) -> str:
@@ -183,7 +193,7 @@ class _Cutter:
         self.tag: list[tree.Node] | None = None
         self.open: list[tuple[str, str]] = []
         """The open elements: the name in the template, and the one that translators see."""
-        self.seen: set[str] = set()
+        self.unused = _Unused()
 
     def refused(self, code: str, start: int, end: int, **words: str) -> Unsayable:
         return Unsayable(Problem(code, self.source, start, end, **words))
@@ -268,8 +278,7 @@ class _Cutter:
             raise self._content(first.start, "A link inside of a link")
         if name in {"rp", "rt"} and not self.xml and (not self.open or self.open[-1][0] != "ruby"):
             raise self._content(first.start, f"A <{name}> outside of its <ruby>")
-        shown = _unused(name, self.seen)
-        self.seen.add(shown)
+        shown = self.unused.name(name)
         last = nodes[-1]
         void = name in INLINE_VOID if not self.xml else isinstance(last, tree.Text) and last.text.endswith("/>")
         self.pieces.append(Element(name, shown, "void" if void else "open", nodes))
