@@ -24,7 +24,17 @@ def about(code: str) -> str:
 
 def in_one_line(kind: Code) -> str:
     """Return the message of a kind of problem, with an ellipsis for each word that a finder gives."""
-    return _WORD.sub("…", kind.message).replace("{{", "{").replace("}}", "}")
+    return _without_words(kind.message)
+
+
+def _without_words(text: str) -> str:
+    return _WORD.sub("…", text).replace("{{", "{").replace("}}", "}")
+
+
+def _told(intro: str, kind: Code) -> str:
+    """Return the page of a code without an example: what is said, and what to do."""
+    said = [plain(text) for text in (in_one_line(kind), _without_words(kind.hint)) if text]
+    return "\n\n".join([intro, *said])
 
 
 def plain(message: str) -> str:
@@ -35,7 +45,7 @@ def plain(message: str) -> str:
 def _of_problem(kind: Code) -> str:
     intro = f"A problem: a template that has it is not rendered. From Python it is an `untor.{kind.error}`."
     if not kind.failing:
-        return f"{intro}\n\n{plain(in_one_line(kind))}"
+        return _told(intro, kind)
     with tempfile.TemporaryDirectory() as folder:
         for name, text in EXAMPLE_FILES.items():
             (Path(folder) / name).write_text(text, "utf-8")
@@ -51,7 +61,7 @@ def _of_rule(code: str, rule: Code) -> str:
     intro += " It is off by default: `--also " + code + "`." if code in OFF else ""
     intro += " It cannot be accepted." if code in ABOUT_CHECKING else ""
     if not rule.failing:
-        return f"{intro}\n\n{plain(in_one_line(rule))}"
+        return _told(intro, rule)
     with tempfile.TemporaryDirectory() as folder:
         (Path(folder) / "page.html").write_text(rule.failing, "utf-8")
         found = next(each for each in Engine(folder).check(also=OFF & {code}) if each.code == code)
