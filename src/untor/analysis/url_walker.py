@@ -112,7 +112,7 @@ class UrlWalker(BlockWalker[UrlState]):
         self.in_step = outer
 
     def _say(self, node: tree.Say) -> None:
-        """Refuse a message: a URL is no text for people."""
+        """Refuse a message: a URL is not text for people."""
         raise self.refused("say-place", node.start, node.end, place=self.place.context)
 
     def end_function(self, function: Function) -> None:

@@ -20,7 +20,7 @@ class ProjectSettings:
     """The settings of a project; empty without any.
 
     ``folders`` are those of the templates, ``engine`` is ``MODULE:NAME`` of the site's own engine, ``messages`` and
-    ``locale`` are options of an engine where there is none; the others are for ``untor check``.
+    ``locale`` are options for a site without an engine of its own; the others are for ``untor check``.
     """
 
     file: Path | None = None

@@ -42,7 +42,7 @@ RULES: dict[str, Code] = {
         'This translation is marked "fuzzy", so the message is printed as it is written.',
         "Correct it, and remove the mark.",
     ),
-    "message-unused": _rule("No template has this message.", "Remove it. {near}"),
+    "message-unused": _rule("No template contains this message.", "Remove it. {near}"),
     "message-value": _rule(
         "This translation {trouble}; the message is printed as it is written.",
         "Write the values of the message, each as it is named there.",
@@ -80,7 +80,7 @@ RULES: dict[str, Code] = {
         'Write <html lang="{{= locale.code =}}" dir="{{= locale.direction =}}">.',
     ),
     "catalogue-unreadable": _rule(
-        "This catalogue cannot be read: {trouble}", "No message is taken from it.", severity="error"
+        "This catalogue cannot be read: {trouble}", "Its translations are not used. Correct the file.", severity="error"
     ),
     # --- elements ------------------------------------------------------------------------------------------------
     "element-unclosed": _rule(

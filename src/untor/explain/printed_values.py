@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True, slots=True)
 class PrintedValue:
-    """One value in one place; ``done`` is what is done to it, in order, filters first.
+    """One value in one place; ``done`` lists its filters and escaping functions, in order.
 
     ``type`` is its type before the escaping; empty where it is not known.
     """

@@ -67,7 +67,7 @@ class Known:
 
 @dataclass
 class PageTypes:
-    """The types of one page; ``report(code, source, start, end, related, **words)`` is told what cannot be."""
+    """The types of one page; ``report(code, source, start, end, related, **words)`` receives each type error."""
 
     planned: TemplateIR
     known: Known

@@ -36,7 +36,7 @@ _USED = 86_400
 class CodeCache:
     """A folder of compiled templates; without a folder, nothing is kept.
 
-    ``options`` returns what compiled code depends on besides the templates, as text; it is asked each time, since an
+    ``options`` returns what compiled code depends on besides the templates, as text; it is called each time, as an
     engine's filters are added to. A template has one file for each set of options, so that a new version takes the
     place of the one before it.
     """

@@ -34,7 +34,7 @@ def call_trouble(node: tree.Call) -> str:
         return "a plural needs the number, like n=…"
     used = {name for text in texts for name in values_in(text)}
     if missing := sorted(used - values):
-        return f"it has no value {missing[0]}={{…}}".replace("{…}", "…")
+        return f"the value {missing[0]}=… is missing"
     unused = sorted(values - used)
     if unused and not (len(texts) == _FORMS and unused == [next(iter(_named(node)))]):
         return f"{{{unused[0]}}} is not in its text"

@@ -29,7 +29,7 @@ Key = tuple[str, str]
 class Translation:
     """A translation of a message: its strings, one for each form, and where it is, if that is known.
 
-    ``elsewhere`` says whether it is of a file that is no template, such as one of Python.
+    ``elsewhere`` says whether it belongs to a file that is not a template, such as a Python module.
     """
 
     __slots__ = ("catalogue", "elsewhere", "fuzzy", "key", "line", "path", "strings")
@@ -161,7 +161,7 @@ class Catalogue:
                 return min(rule(abs(int(number))), last)
             except ZeroDivisionError:
                 return last
-        from untor.messages.locale_codes import category  # noqa: PLC0415  only for numbers that are no integers
+        from untor.messages.locale_codes import category  # noqa: PLC0415  only for fractions and very large numbers
 
         if not self._of_category:
             self._of_category = {category(self.code, each): rule(each) for each in range(200, -1, -1)}

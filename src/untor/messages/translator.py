@@ -94,7 +94,7 @@ class Translator:
         logging.getLogger("untor.messages").warning("%s%s %s", where, problem.message, problem.hint)
 
     def form(self, number: object, locale: str) -> int:
-        """Return which form of a message a number takes, by the rules of a catalogue; in templates, of CLDR."""
+        """Return the plural form for a number: by a catalogue's rule or, for the template's own text, by CLDR."""
         number = counted(number)
         if locale:
             return self.catalogues[locale].form(number)
@@ -216,7 +216,7 @@ def counted(number: object) -> Any:
     if not isinstance(number, bool):
         if hasattr(number, "__index__"):
             return int(number)
-        from decimal import Decimal  # noqa: PLC0415  only for numbers that are no integers
+        from decimal import Decimal  # noqa: PLC0415  only for fractions
         from numbers import Real  # noqa: PLC0415
 
         if isinstance(number, Decimal | Real):
