@@ -153,5 +153,5 @@ def asked(
         await app({**scope, "root_path": "", "server": ("h", 80), "client": (client, 1)}, receive, send)
 
     asyncio.run(run())
-    pairs = [(name.decode(), value.decode()) for name, value in sent[0]["headers"]]
+    pairs = [(name.decode(), value.decode("latin-1")) for name, value in sent[0]["headers"]]
     return sent[0]["status"], pairs, b"".join(message.get("body", b"") for message in sent)

@@ -17,7 +17,7 @@ from contexts.test_places import ACCEPTED, NASTY
 from hypothesis import given
 from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser, LexborNode
-from serving import ask, served
+from serving import ask, asked, served
 
 from untor import Engine, MarkError, MissingValue, Page, PlacementError, Policy, RenderError, TrustedHTML
 
@@ -30,20 +30,10 @@ RUNS = "(text/javascript|application/javascript|module|importmap|speculationrule
 strict = Engine(policy=Policy())
 
 
-def asgi(page: Page, method: str = "GET", asked: str = "") -> tuple[int, dict[str, str], bytes]:
+def asgi(page: Page, method: str = "GET", etag: str = "") -> tuple[int, dict[str, str], bytes]:
     """Ask a page as an ASGI server does."""
-    sent: list[dict[str, Any]] = []
-
-    async def run() -> None:
-        async def send(message: Any) -> None:
-            sent.append(message)
-
-        headers = [(b"If-None-Match", asked.encode())] if asked else []
-        await page({"type": "http", "method": method, "headers": headers}, None, send)
-
-    asyncio.run(run())
-    headers = {name.decode(): value.decode("latin-1") for name, value in sent[0]["headers"]}
-    return sent[0]["status"], headers, b"".join(message.get("body", b"") for message in sent)
+    status, pairs, body = asked(page, method=method, **({"if_none_match": etag} if etag else {}))
+    return status, dict(pairs), body
 
 
 def wsgi(page: Page, method: str = "GET", asked: str = "") -> tuple[int, dict[str, str], bytes]:
@@ -408,8 +398,8 @@ def test_answers(call: Any) -> None:
     assert body.startswith("<p>ö</p><script nonce=".encode())
     tag = headers["etag"]
     assert call(template.page({"x": "ö"}), "HEAD")[::2] == (200, b"")
-    for asked in (tag, f'"other", W/{tag}', "*"):
-        again, kept, nothing = call(template.page({"x": "ö"}), "GET", asked)
+    for etag in (tag, f'"other", W/{tag}', "*"):
+        again, kept, nothing = call(template.page({"x": "ö"}), "GET", etag)
         assert (again, nothing, kept["etag"]) == (304, b"", tag)
         assert "content-security-policy" not in kept
     assert call(template.page({"x": "o"}), "GET", tag)[0] == 200
