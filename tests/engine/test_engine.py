@@ -311,27 +311,11 @@ def test_cached_pages_are_light(tmp_path: Path) -> None:
         subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, check=True) for _ in range(2)
     ]
     compiled, cached = (set(run.stdout.split()) for run in runs)
-    heavy = {
-        "ast",
-        "dataclasses",
-        "hashlib",
-        "inspect",
-        "json",
-        "logging",
-        "pathlib",
-        "re",
-        "tempfile",
-        "threading",
-        "typing",
-    }
-    heavy |= {
-        "untor.codegen.build",
-        "untor.escape.javascript",
-        "untor.escape.css",
-        "untor.contexts",
-        "untor.analysis",
-        "untor.language",
-    }
+    heavy = set("ast dataclasses hashlib inspect json logging pathlib re tempfile threading typing".split())
+    heavy |= set(
+        """untor.codegen.build untor.escape.javascript untor.escape.css untor.contexts untor.analysis
+        untor.language""".split()
+    )
     assert len(compiled & heavy) > 5
     assert not cached & heavy
 
@@ -353,22 +337,10 @@ def test_public_names() -> None:
 def test_help_shows_what_users_call() -> None:
     """``help(untor.Engine)`` lists its options and nothing that only Untor calls; a template's four ways have words too."""
     methods = {name for name in vars(untor.Engine) if not name.startswith("_")}
-    assert methods == {
-        "check",
-        "compile",
-        "filter",
-        "helper",
-        "in_locale",
-        "locales",
-        "negotiate",
-        "page",
-        "page_async",
-        "reload",
-        "render",
-        "render_many",
-        "say",
-        "template",
-    }
+    assert methods == set(
+        """check compile filter helper in_locale locales negotiate page page_async reload render render_many say
+        template""".split()
+    )
     options = [name for name in inspect.signature(untor.Engine).parameters if name != "folders"]
     assert all(f"- ``{name}``: " in (untor.Engine.__doc__ or "") for name in options)
     shown = pydoc.plain(pydoc.render_doc(untor.Template))

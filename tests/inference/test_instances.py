@@ -58,21 +58,7 @@ DATA = st.fixed_dictionaries(
 
 NAMES = ["v", "board", "i", "f", "s", "o", "xs", "d", "(1)", "(2.5)", "(-3)", "'a'", "None", "True"]
 FIELDS = "name tons draught state owner kind built label length phone vessels calls log berths day tides note a id value".split()
-FILTERS = [
-    "upper",
-    "len",
-    "first",
-    "last",
-    "number",
-    "sorted",
-    "words",
-    "join",
-    "max",
-    "min",
-    "unique",
-    "reversed",
-    "round",
-]
+FILTERS = "upper len first last number sorted words join max min unique reversed round".split()
 BINARY = ["+", "-", "*", "/", "//", "%", "and", "or", "==", "<", "in", "not in", "??"]
 
 

@@ -266,14 +266,4 @@ def test_start(tmp_path: Path) -> None:
 
 def test_main_has_all_commands() -> None:
     """The commands are those of the manual."""
-    assert sorted(main.commands) == [
-        "check",
-        "demo",
-        "explain",
-        "messages",
-        "probe",
-        "render",
-        "serve",
-        "start",
-        "types",
-    ]
+    assert sorted(main.commands) == "check demo explain messages probe render serve start types".split()
