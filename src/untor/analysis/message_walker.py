@@ -9,14 +9,14 @@ from untor.analysis.names import AnalysisError
 from untor.analysis.walker import BlockWalker
 from untor.language import tree
 from untor.messages.message import Unsayable, message_of
-from untor.messages.translation import Unfit, letters_of, nodes_of
+from untor.messages.translation import Unfit, letters_of, nodes_of_form
 from untor.messages.translator import forms_trouble
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.analysis.ir import Operation
     from untor.messages.catalogue import Translation
-    from untor.messages.message import Form, Message
+    from untor.messages.message import Message
 
 State = TypeVar("State")
 
@@ -91,11 +91,10 @@ class MessageWalker(BlockWalker[State]):
         """Return the nodes of a translation. Raises ``Unfit``."""
         if trouble := forms_trouble(found, several=len(message.forms) > 1):
             raise Unfit("message-plural", trouble=trouble)
+        forms = [nodes_of_form(text, message) for text in found.strings]
         if len(message.forms) == 1:
-            nodes = nodes_of(found.strings[0], message, message.forms[0])
-            return tree.said(node, nodes)
+            return tree.said(node, forms[0])
         let = tree.Let(node.start, node.end, node.name, node.count or tree.Constant(node.start, node.end, None))
-        forms = [_form_nodes(text, message, message.forms) for text in found.strings]
         return [let, *(forms[0] if len(forms) == 1 else [tree.choice(node, found.catalogue.code, forms)])]
 
     def _untranslated(self, found: Translation, trouble: AnalysisError | Unfit) -> None:
@@ -110,14 +109,3 @@ class MessageWalker(BlockWalker[State]):
 
 def _texts(message: Message) -> list[str]:
     return [form.text for form in message.forms]
-
-
-def _form_nodes(text: str, message: Message, forms: list[Form]) -> list[tree.Node]:
-    """Return the nodes of one form of a translation, which has the elements of the plural, or else of the singular."""
-    try:
-        return nodes_of(text, message, forms[-1])
-    except Unfit as trouble:
-        try:
-            return nodes_of(text, message, forms[0])
-        except Unfit:
-            raise trouble from None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NamedTuple
 
-from untor.messages.translation import Unfit, nodes_of
+from untor.messages.translation import Unfit, nodes_of_form
 from untor.messages.translator import call_problem, forms_trouble
 
 TYPE_CHECKING = False
@@ -85,16 +85,9 @@ def problem_of(found: FoundMessage, entry: Translation) -> Problem | None:
         return entry.catalogue.problem("message-plural", entry, trouble="lacks some of its forms")
     if trouble := forms_trouble(entry, several=several):
         return entry.catalogue.problem("message-plural", entry, trouble=trouble)
-    for text in entry.strings:
-        wrong = None
-        for form in reversed(message.forms):
-            try:
-                nodes_of(text, message, form)
-            except Unfit as unfit:
-                wrong = wrong or unfit
-            else:
-                wrong = None
-                break
-        if wrong is not None:
-            return entry.catalogue.problem(wrong.code, entry, **wrong.words)
+    try:
+        for text in entry.strings:
+            nodes_of_form(text, message)
+    except Unfit as wrong:
+        return entry.catalogue.problem(wrong.code, entry, **wrong.words)
     return None

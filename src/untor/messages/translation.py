@@ -117,3 +117,18 @@ def nodes_of(text: str, message: Message, form: Form) -> list[tree.Node]:
     place = message.start, message.end
     nodes = [tree.Letters(*place, piece) if isinstance(piece, str) else piece for piece in pieces]
     return [*form.before, *nodes, *form.after]
+
+
+def nodes_of_form(text: str, message: Message) -> list[tree.Node]:
+    """Return the nodes of one form of a translation, which has the elements of the plural, or else of the singular.
+
+    Raises ``Unfit`` with what is wrong with it as the plural.
+    """
+    trouble: Unfit | None = None
+    for form in reversed(message.forms):
+        try:
+            return nodes_of(text, message, form)
+        except Unfit as unfit:
+            trouble = trouble or unfit
+    assert trouble is not None  # noqa: S101  a message has a form
+    raise trouble
