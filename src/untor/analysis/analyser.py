@@ -94,12 +94,13 @@ def analyse(
     """Plan a template, or a part of it; ``load`` reads the others that it uses.
 
     The problems of the result say what is wrong; with any, the plan cannot be built. They are those of the language,
-    else the first one of the plan, or with ``collects`` all that can be distinguished.
+    else the first one of the plan, or with ``collects`` all that can be distinguished. With ``collects``, the plan goes
+    as far as it can.
     """
     source = reading.source
     main = Function("render", source, [], context=True)
     result = TemplateIR(source, main, problems=reading.problems, parts=tuple(reading.parts))
-    if reading.problems and (reading.torn or not collects):
+    if reading.problems and not collects:
         return result
     analysis = PageAnalysis(load, filters, permitted, collects=collects)
     frame = Frame(reading, part, Names(source, filters, analysis.inputs, permitted.known), main)
@@ -112,7 +113,8 @@ def analyse(
         main.body = walker.operations
     except AnalysisError as found:
         analysis.report(found.problem, source)
-    result.problems = reading.problems + analysis.problems
+    # Of a torn template, what the rest seems to be is known, and nothing is said about it.
+    result.problems = reading.problems + ([] if reading.torn else analysis.problems)
     result.functions = analysis.functions
     result.nonces = analysis.nonces
     result.has_messages = analysis.has_messages

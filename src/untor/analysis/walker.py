@@ -146,7 +146,7 @@ class BlockWalker(BranchWalker[State]):
             raise self.refused("part-unknown", called.start, called.end, **words)
         check_nesting(self.analysis, frame, called, reading, called.part)
         taken = parameters_of(reading, called.part)
-        given = match_arguments(frame, called, node.arguments, taken, all_=True)
+        given = match_arguments(frame, called, node.arguments, taken, all_=not node.is_torn)
         contents = contents_of(frame, node.body, node) if node.word == "use" else {}
         self.collecting(lambda: check_contents(frame, called, contents, slots_in(reading, called.part)))
         if taken is None:

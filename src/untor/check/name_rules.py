@@ -29,7 +29,7 @@ def find(site: Site) -> Iterator[Problem]:
 def _of_file(site: Site, reading: ParsedTemplate) -> Iterator[Problem]:
     reads = [*free_names(reading.body), *_of_layout(reading)]
     yield from _not_given(site, reading)
-    if reading.takes is None:
+    if reading.takes is None or reading.takes.is_torn:
         return
     parameter_names = {parameter.name for parameter in reading.takes.parameters}
     read = {name.name for name, _ in reads} | _read_by_layouts(site, reading) | _defaults(reading.takes.parameters)
@@ -73,7 +73,7 @@ def _not_given(site: Site, reading: ParsedTemplate) -> Iterator[Problem]:
     """Look at each include of a whole template that does not say what it takes."""
     for node in site.calls(reading):
         called = site.called(node.target.file) if node.target.file and not node.target.part else None
-        if called is None or called.takes is not None or called.torn or isinstance(node, tree.Layout):
+        if called is None or called.takes is not None or called.torn or isinstance(node, tree.Layout) or node.is_torn:
             continue
         given = {argument.name for argument in node.arguments} | site.known
         wanted: dict[str, tree.Name] = {}

@@ -72,7 +72,7 @@ def _of_layout(site: Site, reading: ParsedTemplate) -> Iterator[Problem]:
     """Look at the arguments of a layout: those that it has no use for, and those that it requires and nobody gives."""
     node = reading.layout
     layout = None if node is None else site.called(node.target.file)
-    if node is None or layout is None or layout.torn:
+    if node is None or node.is_torn or layout is None or layout.torn:
         return
     taken = None if layout.takes is None else {each.name for each in layout.takes.parameters}
     used = taken if taken is not None else _used(site, layout)

@@ -48,13 +48,12 @@ def target(mark: Mark, parser: ExpressionParser, *, parts: bool) -> tree.Target:
     token = parser.token
     if parts and token.kind == "name":
         part = new_name(mark, parser)
-        file, end = "", token.end
         if parser.token.kind == "name" and parser.token.text == "from":
             parser.take()
-            end = parser.token.end
-            file = _file_name(mark, parser)
-        return tree.Target(token.start, end, part, file)
-    return tree.Target(token.start, token.end, "", _file_name(mark, parser))
+            named = parser.token
+            return tree.Target(token.start, named.end, part, _file_name(mark, parser), named.start, named.end)
+        return tree.Target(token.start, token.end, part, "")
+    return tree.Target(token.start, token.end, "", _file_name(mark, parser), token.start, token.end)
 
 
 def _file_name(mark: Mark, parser: ExpressionParser) -> str:
@@ -63,9 +62,8 @@ def _file_name(mark: Mark, parser: ExpressionParser) -> str:
     return string_value(parser.source, parser.take())
 
 
-def arguments(mark: Mark, parser: ExpressionParser) -> list[tree.Argument]:
-    """Read ``name=value, name`` to the end of the mark."""
-    arguments: list[tree.Argument] = []
+def arguments(mark: Mark, parser: ExpressionParser, arguments: list[tree.Argument]) -> None:
+    """Read ``name=value, name`` to the end of the mark, into a list that keeps what is before a problem."""
     while parser.token.kind != "end":
         token = parser.token
         name = new_name(mark, parser)
@@ -80,12 +78,10 @@ def arguments(mark: Mark, parser: ExpressionParser) -> list[tree.Argument]:
     if parser.token.kind != "end":
         trouble = "arguments are NAME=VALUE, or NAME alone, with commas between them"
         raise shape_problem(mark, parser, trouble, arguments[0].name)
-    return arguments
 
 
-def parameters(mark: Mark, parser: ExpressionParser, *, closing: str = "") -> list[tree.Parameter]:
-    """Read ``NAME: TYPE = DEFAULT, …`` to the closing bracket or the end of the mark."""
-    parameters: list[tree.Parameter] = []
+def parameters(mark: Mark, parser: ExpressionParser, parameters: list[tree.Parameter], *, closing: str = "") -> None:
+    """Read ``NAME: TYPE = DEFAULT, …`` to the closing bracket or the end of the mark, into a list."""
     while parser.token.kind != "end" and not (closing and parser.token.text == closing):
         token = parser.token
         name = new_name(mark, parser)
@@ -105,4 +101,3 @@ def parameters(mark: Mark, parser: ExpressionParser, *, closing: str = "") -> li
         parameters.append(tree.Parameter(token.start, token.end, name, kind, default, is_optional, read))
         if not parser.accept(","):
             break
-    return parameters

@@ -11,14 +11,15 @@ from untor.language.expressions import ExpressionParser
 from untor.language.keywords import BLOCKS
 from untor.language.scanner import Mark, Scanner, Surroundings
 from untor.language.tokens import SyntaxProblem, string_value
+from untor.language.unreadable import tokens_before, unreadable
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.diagnostics.source import Source
 
 TEARING = frozenset(
-    """print-unclosed step-unclosed step-unknown markup-declaration comment-unclosed verbatim-unclosed end-missing
-    end-extra end-mismatch branch-misplaced branch-after-else too-deep""".split(),
+    """step-unknown comment-unclosed verbatim-unclosed end-missing end-extra end-mismatch branch-misplaced
+    branch-after-else too-deep""".split(),
 )
 """Problems after which the tree may not be the one that was meant."""
 
@@ -88,6 +89,7 @@ class _TemplateParser:
 
     def mark(self, mark: Mark) -> None:
         """Take the next mark in."""
+        count = len(self.problems)
         if mark.kind == "text":
             if mark.end > mark.start:
                 self.body.append(tree.Text(mark.start, mark.end, self.source.text[mark.start : mark.end]))
@@ -96,13 +98,17 @@ class _TemplateParser:
         elif mark.kind == "step":
             self.step(mark)
         elif mark.kind == "broken" and mark.word in BLOCKS:
-            self.push(OpenStep(mark.word, mark, None, []))
+            self.push(OpenStep(mark.word, mark, None, self.body))
         elif mark.kind == "broken" and mark.word == "end" and self.open:
             self.open.pop()
+        if mark.is_torn:
+            # That it is never closed has been reported, and the rest follows from that.
+            del self.problems[count:]
 
     def print(self, mark: Mark) -> None:
         if not self.source.text[mark.inner_start : mark.inner_end].strip():
             self.report("print-empty", mark)
+            self.body.append(tree.Print(mark.start, mark.end, unreadable(self.source, mark)))
             return
         try:
             parser = ExpressionParser(self.source, mark.inner_start, mark.inner_end)
@@ -110,8 +116,8 @@ class _TemplateParser:
             parser.finish()
         except SyntaxProblem as found:
             self.problems.append(found.problem)
-        else:
-            self.body.append(tree.Print(mark.start, mark.end, expression))
+            expression = unreadable(self.source, mark)
+        self.body.append(tree.Print(mark.start, mark.end, expression))
 
     def step(self, mark: Mark) -> None:
         if mark.word == "note":
@@ -121,11 +127,13 @@ class _TemplateParser:
         try:
             parser = ExpressionParser(self.source, mark.inner_start, mark.inner_end)
         except SyntaxProblem as found:
+            # What can be read before it is.
+            parser = ExpressionParser(self.source, mark.inner_start, mark.inner_start)
+            parser.tokens = tokens_before(self.source, mark.inner_start, found.problem.start) or parser.tokens
+            count = len(self.problems)
+            getattr(self, f"step_{mark.word.replace('-', '_')}")(mark, parser)
+            del self.problems[count:]
             self.problems.append(found.problem)
-            if mark.word in BLOCKS:
-                self.push(OpenStep(mark.word, mark, None, []))
-            elif mark.word == "end":
-                self.close(mark)
             return
         getattr(self, f"step_{mark.word.replace('-', '_')}")(mark, parser)
 
@@ -137,31 +145,36 @@ class _TemplateParser:
     # --- for -----------------------------------------------------------------------------------------------------
 
     def step_for(self, mark: Mark, parser: ExpressionParser) -> None:
-        opened = OpenStep("for", mark, None, [])
+        node = tree.For(mark.start, mark.end, "for", [], tree.Unreadable(mark.start, mark.end, []), None, None)
         try:
-            node = self.loop(mark, parser)
+            self.loop(mark, parser, node)
         except SyntaxProblem as found:
             self.problems.append(found.problem)
-        else:
-            opened.node, opened.body = node, node.body
-            self.body.append(node)
-        self.push(opened)
+            if isinstance(node.iterable, tree.Unreadable):
+                node.iterable = unreadable(self.source, mark)
+        self.body.append(node)
+        self.push(OpenStep("for", mark, node, node.body))
 
-    def loop(self, mark: Mark, parser: ExpressionParser) -> tree.For:
-        names = [new_name(mark, parser, ignorable=True)]
+    def loop(self, mark: Mark, parser: ExpressionParser, node: tree.For) -> None:
+        names, starts = node.names, [parser.token.start]
+        names.append(new_name(mark, parser, ignorable=True))
+        node.name_starts = (*starts,)
         while parser.accept(","):
+            starts.append(parser.token.start)
             names.append(new_name(mark, parser, ignorable=True))
+            node.name_starts = (*starts,)
         if len(names) > MOST_NAMES:
             raise shape_problem(mark, parser, f"it has more than {MOST_NAMES} names")
         if not parser.accept("in"):
             raise shape_problem(mark, parser, '"in" is missing after the name', names[0])
-        iterable = parser.no_conditional()
-        condition = parser.no_conditional() if parser.accept("if") else None
-        position = new_name(mark, parser) if parser.accept("as") else None
+        node.iterable = parser.no_conditional()
+        node.condition = parser.no_conditional() if parser.accept("if") else None
+        if parser.accept("as"):
+            start, position = parser.token.start, new_name(mark, parser)
+            if position in names:
+                raise shape_problem(mark, parser, f'"{position}" cannot be both an item and the position')
+            node.position, node.position_start = position, start
         parser.finish()
-        if position in names:
-            raise shape_problem(mark, parser, f'"{position}" cannot be both an item and the position')
-        return tree.For(mark.start, mark.end, "for", names, iterable, condition, position)
 
     def step_between(self, mark: Mark, parser: ExpressionParser) -> None:
         try:
@@ -181,15 +194,12 @@ class _TemplateParser:
     # --- if ------------------------------------------------------------------------------------------------------
 
     def step_if(self, mark: Mark, parser: ExpressionParser) -> None:
-        opened = OpenStep("if", mark, None, [])
-        test = self.test(mark, parser)
-        if test is not None:
-            branch = tree.Branch(mark.start, mark.end, test)
-            opened.node, opened.body = tree.If(mark.start, mark.end, "if", [branch]), branch.body
-            self.body.append(opened.node)
-        self.push(opened)
+        branch = tree.Branch(mark.start, mark.end, self.test(mark, parser))
+        node = tree.If(mark.start, mark.end, "if", [branch])
+        self.body.append(node)
+        self.push(OpenStep("if", mark, node, branch.body))
 
-    def test(self, mark: Mark, parser: ExpressionParser) -> tree.Expression | None:
+    def test(self, mark: Mark, parser: ExpressionParser) -> tree.Expression:
         try:
             if parser.token.kind == "end":
                 raise shape_problem(mark, parser, "the condition is missing")
@@ -197,7 +207,7 @@ class _TemplateParser:
             parser.finish()
         except SyntaxProblem as found:
             self.problems.append(found.problem)
-            return None
+            return unreadable(self.source, mark)
         return test
 
     def step_elif(self, mark: Mark, parser: ExpressionParser) -> None:
@@ -205,7 +215,7 @@ class _TemplateParser:
         opened = self.branching(mark, {"if"}, "<! if !>")
         if opened is None:
             return
-        if isinstance(opened.node, tree.If) and test is not None:
+        if isinstance(opened.node, tree.If):
             branch = tree.Branch(mark.start, mark.end, test)
             opened.node.branches.append(branch)
             opened.body = branch.body
@@ -251,21 +261,20 @@ class _TemplateParser:
     # --- messages ------------------------------------------------------------------------------------------------
 
     def step_say(self, mark: Mark, parser: ExpressionParser) -> None:
-        node: tree.Say | None = None
+        node = tree.Say(mark.start, mark.end, "say", "", None, "", mark.place)
         try:
-            name, count, about = "", None, ""
             if parser.token.kind == "name":
-                name = new_name(mark, parser)
+                node.name_start, node.name = parser.token.start, new_name(mark, parser)
+                node.count = unreadable(self.source, mark)
                 if not parser.accept("="):
                     raise shape_problem(mark, parser, '"=" is missing after the name')
-                count = parser.expression()
+                node.count = parser.expression()
             if parser.token.kind == "string":
-                about = string_value(self.source, parser.take())
+                node.about = string_value(self.source, parser.take())
             parser.finish()
-            node = tree.Say(mark.start, mark.end, "say", name, count, about, mark.place)
         except SyntaxProblem as found:
             self.problems.append(found.problem)
-        self.block(mark, node, node.body if node else [])
+        self.block(mark, node, node.body)
 
     # --- pieces put together -------------------------------------------------------------------------------------
 
@@ -280,7 +289,9 @@ class _TemplateParser:
             if self.open or self.reading.layout or any(_counts(node) for node in self.reading.body):
                 raise parser.problem("layout-late", mark.start, mark.end)
             called = target(mark, parser, parts=False)
-            self.reading.layout = tree.Layout(mark.start, mark.end, called, arguments(mark, parser))
+            self.reading.layout = node = tree.Layout(mark.start, mark.end, called, [], is_torn=True)
+            arguments(mark, parser, node.arguments)
+            node.is_torn = mark.is_torn
         except SyntaxProblem as found:
             self.problems.append(found.problem)
 
@@ -290,51 +301,57 @@ class _TemplateParser:
                 raise parser.problem("takes-late", mark.start, mark.end)
             if parser.token.kind == "end":
                 raise shape_problem(mark, parser, "a name is missing")
-            self.reading.takes = tree.Takes(mark.start, mark.end, parameters(mark, parser))
+            self.reading.takes = node = tree.Takes(mark.start, mark.end, [], is_torn=True)
+            parameters(mark, parser, node.parameters)
             parser.finish()
+            node.is_torn = mark.is_torn
         except SyntaxProblem as found:
             self.problems.append(found.problem)
 
     def step_include(self, mark: Mark, parser: ExpressionParser) -> None:
-        try:
-            called = target(mark, parser, parts=True)
-            node = tree.Include(mark.start, mark.end, "include", called, arguments(mark, parser))
-        except SyntaxProblem as found:
-            self.problems.append(found.problem)
-        else:
+        node = self.called(mark, parser)
+        if node is not None:
             self.body.append(node)
 
     def step_use(self, mark: Mark, parser: ExpressionParser) -> None:
+        node = self.called(mark, parser)
+        self.block(mark, node, node.body if node else [])
+
+    def called(self, mark: Mark, parser: ExpressionParser) -> tree.Include | None:
+        """Read what an ``include`` or ``use`` calls, and as many of its arguments as can be read."""
         node: tree.Include | None = None
         try:
             called = target(mark, parser, parts=True)
-            node = tree.Include(mark.start, mark.end, "use", called, arguments(mark, parser))
+            node = tree.Include(mark.start, mark.end, mark.word, called, [], is_torn=True)
+            arguments(mark, parser, node.arguments)
+            node.is_torn = mark.is_torn
         except SyntaxProblem as found:
             self.problems.append(found.problem)
-        self.block(mark, node, node.body if node else [])
+        return node
 
     def step_into(self, mark: Mark, parser: ExpressionParser) -> None:
         node: tree.Into | None = None
         try:
-            name = new_name(mark, parser)
+            start, name = parser.token.start, new_name(mark, parser)
             parser.finish()
             owner = self.open[-1].node if self.open else self.reading.layout
-            if not isinstance(owner, tree.Layout | tree.Include) and not (self.open and self.open[-1].node is None):
+            if isinstance(owner, tree.Layout | tree.Include):
+                node = tree.Into(mark.start, mark.end, "into", name, name_start=start)
+            elif not (self.open and self.open[-1].node is None):
                 raise parser.problem("into-misplaced", mark.start, mark.end)
-            node = tree.Into(mark.start, mark.end, "into", name)
         except SyntaxProblem as found:
             self.problems.append(found.problem)
         self.block(mark, node, node.body if node else [])
 
     def step_slot(self, mark: Mark, parser: ExpressionParser) -> None:
-        name = self.slot_name(mark, parser)
+        start, name = parser.token.start, self.slot_name(mark, parser)
         if name is not None:
-            self.body.append(tree.Slot(mark.start, mark.end, "slot", name, None))
+            self.body.append(tree.Slot(mark.start, mark.end, "slot", name, None, start))
 
     def step_slot_else(self, mark: Mark, parser: ExpressionParser) -> None:
-        name = self.slot_name(mark, parser)
+        start, name = parser.token.start, self.slot_name(mark, parser)
         fallback: list[tree.Node] = []
-        node = None if name is None else tree.Slot(mark.start, mark.end, "slot", name, fallback)
+        node = None if name is None else tree.Slot(mark.start, mark.end, "slot", name, fallback, start)
         self.block(mark, node, fallback)
 
     def slot_name(self, mark: Mark, parser: ExpressionParser) -> str | None:
@@ -364,7 +381,7 @@ class _TemplateParser:
             name = new_name(mark, parser)
             part_parameters: list[tree.Parameter] = []
             if opened := parser.accept("("):
-                part_parameters = parameters(mark, parser, closing=")")
+                parameters(mark, parser, part_parameters, closing=")")
                 parser.expect(")", opened)
             parser.finish()
             if self.open:
@@ -372,7 +389,8 @@ class _TemplateParser:
             if name in self.reading.parts:
                 line = self.source.position(self.reading.parts[name].start)[0]
                 raise parser.problem("part-repeated", token.start, token.end, word=name, line=line)
-            node = self.reading.parts[name] = tree.Part(mark.start, mark.end, "part", name, part_parameters)
+            node = tree.Part(mark.start, mark.end, "part", name, part_parameters, name_start=token.start)
+            self.reading.parts[name] = node
         except SyntaxProblem as found:
             self.problems.append(found.problem)
         self.push(OpenStep("part", mark, node, node.body if node else []))
@@ -380,6 +398,7 @@ class _TemplateParser:
     # --- the others ----------------------------------------------------------------------------------------------
 
     def step_let(self, mark: Mark, parser: ExpressionParser) -> None:
+        start, name = parser.token.start, ""
         try:
             name = new_name(mark, parser)
             if not parser.accept("="):
@@ -390,8 +409,9 @@ class _TemplateParser:
             parser.finish()
         except SyntaxProblem as found:
             self.problems.append(found.problem)
-        else:
-            self.body.append(tree.Let(mark.start, mark.end, name, expression))
+            expression = unreadable(self.source, mark)
+        if name:
+            self.body.append(tree.Let(mark.start, mark.end, name, expression, start))
 
     def step_end(self, mark: Mark, parser: ExpressionParser) -> None:
         closes = parser.take().text if parser.token.kind != "end" else ""

@@ -49,7 +49,7 @@ class Mark:
     """A piece of source: ``text``, ``print``, ``step``, or ``nothing`` (a dropped comment, a mark with a problem).
 
     ``start`` and ``end`` enclose all of it, ``inner_start`` and ``inner_end`` what is between its delimiters,
-    after the keyword of a step. ``place`` is what text is read as around a message.
+    after the keyword of a step. ``place`` is what text is read as around a message. A torn mark is never closed.
     """
 
     kind: str
@@ -59,6 +59,7 @@ class Mark:
     inner_end: int = 0
     word: str = ""
     place: str = ""
+    is_torn: bool = False
 
 
 _CANDIDATE = re.compile(r"\{=|<!")
@@ -73,6 +74,8 @@ _STEP_END = re.compile(rf"{_STRING}|!>|\{{=|<!")
 _AFFIXED_STEP = re.compile(r"<!([-~+_])\s*([a-z]+)\b")
 _VERBATIM_END = re.compile(r"<!\s*end(?:\s+verbatim)?\s*!>")
 _SLOT_ELSE = re.compile(r"\selse\s*\Z")
+_AFTER_TORN = re.compile(r"""[ \t]*(?:[\r\n]|</|=?\}|!?>|["'](?:[ \t]*/?>|[ \t]+[\w:@-]+=))""")
+"""What cannot be in a mark that is not closed: the end of its line, of a tag, of an attribute or of another mark."""
 _BLANK_START = re.compile(r"[ \t\f]*(?:\r\n|\n|\r|\Z)")
 _BLANK = re.compile(r"[ \t\f]*")
 
@@ -116,7 +119,9 @@ class Scanner:
     def _print(self, at: int) -> int:
         end = self._end(at + 2, "=}", _PRINT_END)
         if end is None:
-            return self._unclosed("print-unclosed", at, at + 2)
+            self.problems.append(Problem("print-unclosed", self.source, at, at + 2))
+            end = self._torn(at + 2)
+            return self._add(Mark("print", at, end, at + 2, end, is_torn=True))
         return self._add(Mark("print", at, end, at + 2, end - 2))
 
     def _end(self, start: int, closing: str, pattern: re.Pattern[str]) -> int | None:
@@ -131,10 +136,13 @@ class Scanner:
         plain = self.source.text.find(closing, start, opener.start() if opener else len(self.source.text))
         return None if plain < 0 else plain + len(closing)
 
-    def _unclosed(self, code: str, at: int, after: int) -> int:
-        self.problems.append(Problem(code, self.source, at, after))
-        opener = _OPENER.search(self.source.text, after)
-        return self._add(Mark("nothing", at, opener.start() if opener else len(self.source.text)))
+    def _torn(self, after: int) -> int:
+        """Return where a mark ends that is never closed: on its line, before what cannot be in it."""
+        text = self.source.text
+        opener = _OPENER.search(text, after)
+        last = opener.start() if opener else len(text)
+        found = _AFTER_TORN.search(text, after, last)
+        return found.start() if found else last
 
     def _declaration(self, at: int) -> int:
         text = self.source.text
@@ -179,9 +187,11 @@ class Scanner:
         else:
             end = self._end(after, "!>", _STEP_END)
         if end is None:
-            self._unclosed("step-unclosed", at, after)
-            self.marks[-1].kind, self.marks[-1].word = "broken", word
-            return self.marks[-1].end
+            self.problems.append(Problem("step-unclosed", self.source, at, after))
+            end = self._torn(after)
+            if word in {"note", "verbatim"}:
+                return self._add(Mark("nothing", at, end))
+            return self._add(Mark("step", at, end, after, end, word, is_torn=True))
         if word == "slot" and _SLOT_ELSE.search(self.source.text[after : end - 2]):
             word = "slot-else"
         place = self._kind(at) if word == "say" else ""

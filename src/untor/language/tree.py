@@ -150,6 +150,13 @@ class Filter(Expression):
     named: dict[str, Expression]
 
 
+@dataclass(slots=True)
+class Unreadable(Expression):
+    """An expression with a problem, so that nothing is known of its value; ``parts`` are the names in it."""
+
+    parts: list[Name]
+
+
 # --- steps ---------------------------------------------------------------------------------------------------------
 
 
@@ -176,10 +183,11 @@ class Print(Node):
 
 @dataclass(slots=True)
 class Let(Node):
-    """``<! let name = expression !>``."""
+    """``<! let name = expression !>``; ``name_start`` is the offset of the name."""
 
     name: str
     expression: Expression
+    name_start: int = 0
 
 
 @dataclass(slots=True)
@@ -210,7 +218,8 @@ class If(Block):
 class For(Block):
     """A loop; ``between`` and ``empty`` are the contents of its ``between`` and ``else``, ``None`` without one.
 
-    ``content_end`` is where what is done for each item ends: its ``else`` or ``end``.
+    ``content_end`` is where what is done for each item ends: its ``else`` or ``end``. ``name_starts`` are the offsets
+    of the names, ``position_start`` is that of the position's.
     """
 
     names: list[str]
@@ -221,6 +230,8 @@ class For(Block):
     empty: list[Node] | None = None
     between: list[Node] | None = None
     content_end: int = 0
+    name_starts: tuple[int, ...] = ()
+    position_start: int = 0
 
 
 @dataclass(slots=True)
@@ -229,7 +240,8 @@ class Say(Block):
 
     ``about`` distinguishes it from others with the same words; ``name`` is that of the counted value, ``count``.
     ``kind`` is what its text is read as: ``markup``, ``text`` (with character references) or ``raw``. ``plural`` is the
-    content of its ``else``, whose mark is at ``plural_place``; ``None`` without one.
+    content of its ``else``, whose mark is at ``plural_place``; ``None`` without one. ``name_start`` is the offset of
+    the name.
     """
 
     name: str
@@ -239,6 +251,7 @@ class Say(Block):
     body: list[Node] = field(default_factory=list)
     plural: list[Node] | None = None
     plural_place: tuple[int, int] = (0, 0)
+    name_start: int = 0
 
 
 def said(node: Say, singular: list[Node] | None = None, plural: list[Node] | None = None) -> list[Node]:
@@ -247,7 +260,7 @@ def said(node: Say, singular: list[Node] | None = None, plural: list[Node] | Non
     plural = node.plural if plural is None else plural
     if node.count is None:
         return body
-    let = Let(node.start, node.end, node.name, node.count)
+    let = Let(node.start, node.end, node.name, node.count, node.name_start)
     if plural is None:
         return [let, *body]
     return [let, choice(node, "", [body, plural])]
@@ -308,10 +321,15 @@ class Parameter(Node):
 
 @dataclass(slots=True)
 class Target(Node):
-    """Which template or part is called: a part of this file, of another file, or a whole file."""
+    """Which template or part is called: a part of this file, of another file, or a whole file.
+
+    ``file_start`` and ``file_end`` are the offsets of the file's name, with its quotes.
+    """
 
     part: str
     file: str
+    file_start: int = 0
+    file_end: int = 0
 
     def __str__(self) -> str:
         return self.part or self.file
@@ -319,42 +337,47 @@ class Target(Node):
 
 @dataclass(slots=True)
 class Layout(Node):
-    """``layout "NAME" ARG, …``."""
+    """``layout "NAME" ARG, …``; it is torn when its arguments could not all be read."""
 
     target: Target
     arguments: list[Argument]
+    is_torn: bool = False
 
 
 @dataclass(slots=True)
 class Takes(Node):
-    """``takes NAME: TYPE = EXPR, …``."""
+    """``takes NAME: TYPE = EXPR, …``; it is torn when not all of them could be read."""
 
     parameters: list[Parameter]
+    is_torn: bool = False
 
 
 @dataclass(slots=True)
 class Include(Block):
-    """``include "NAME" ARG, …``, and ``use`` with content for its slots."""
+    """``include "NAME" ARG, …``, and ``use`` with content for its slots; torn when not all arguments could be read."""
 
     target: Target
     arguments: list[Argument]
     body: list[Node] = field(default_factory=list)
+    is_torn: bool = False
 
 
 @dataclass(slots=True)
 class Into(Block):
-    """Content for a slot."""
+    """Content for a slot; ``name_start`` is the offset of its name."""
 
     name: str
     body: list[Node] = field(default_factory=list)
+    name_start: int = 0
 
 
 @dataclass(slots=True)
 class Slot(Block):
-    """Where content goes; ``fallback`` is ``None`` without an ``else``."""
+    """Where content goes; ``fallback`` is ``None`` without an ``else``. ``name_start`` is the offset of its name."""
 
     name: str
     fallback: list[Node] | None
+    name_start: int = 0
 
 
 @dataclass(slots=True)
@@ -364,11 +387,12 @@ class Fallback(Node):
 
 @dataclass(slots=True)
 class Part(Block):
-    """A reusable piece of this file."""
+    """A reusable piece of this file; ``name_start`` is the offset of its name."""
 
     name: str
     parameters: list[Parameter]
     body: list[Node] = field(default_factory=list)
+    name_start: int = 0
 
 
 def children(node: Expression) -> Iterator[Expression]:
@@ -400,6 +424,8 @@ def children(node: Expression) -> Iterator[Expression]:
             yield node.value
             yield from node.arguments
             yield from node.named.values()
+        case Unreadable():
+            yield from node.parts
 
 
 def inside(node: Node) -> list[Node]:
