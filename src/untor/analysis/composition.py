@@ -136,7 +136,7 @@ class PageAnalysis:
         except UntorError as error:
             problem = error.problem
             if problem.source is None:
-                problem.at(source, target.start, target.end)
+                problem.at(source, target.file_start, target.file_end)
             raise AnalysisError(problem) from None
         self.dependencies[reading.source.name] = None
         if reading.problems and (reading.torn or not self.collects):
@@ -231,7 +231,8 @@ def check_contents(frame: Frame, target: tree.Target, contents: dict[str, SlotCo
         if name:
             near = suggestion(name, named, f"Its slots are {', '.join(named)}." if named else "It has no named slots.")
             words = {"target": str(target), "word": name, "near": near}
-            raise AnalysisError(Problem("slot-unknown", frame.source, content.place.start, content.place.end, **words))
+            start = content.place.name_start if isinstance(content.place, tree.Into) else content.place.start
+            raise AnalysisError(Problem("slot-unknown", frame.source, start, start + len(name), **words))
         near = f": {', '.join(named)}" if named else ""
         words = {"target": str(target), "near": near}
         raise AnalysisError(Problem("slot-missing", frame.source, content.place.start, content.place.end, **words))

@@ -143,7 +143,7 @@ class BlockWalker(BranchWalker[State]):
             if not (called.file or near.startswith("Did")):
                 near += f' A template of its own is named in quotes: <! {node.word} "{called.part}" !>.'
             words = {"word": called.part, "file": reading.source.name, "near": near}
-            raise self.refused("part-unknown", called.start, called.end, **words)
+            raise self.refused("part-unknown", called.start, called.start + len(called.part), **words)
         check_nesting(self.analysis, frame, called, reading, called.part)
         taken = parameters_of(reading, called.part)
         given = match_arguments(frame, called, node.arguments, taken, all_=not node.is_torn)

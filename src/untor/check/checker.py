@@ -77,32 +77,32 @@ def check(
     trusted: dict[Placement, None] = {}
     for done, page in enumerate(_look_at(site, pages), 1):
         for problem in page.problems:
-            problems.setdefault(_place(problem), problem)
+            problems.setdefault(place_of(problem), problem)
         trusted.update(dict.fromkeys(page.trusted))
         if progress is not None:
             progress(done, len(pages))
     for problem in (
-        *_of_files(site),
+        *site.unread,
+        *_hidden(site),
+        *(problem for reading in site.readings.values() for problem in reading.problems),
         *name_rules.find(site),
         *step_rules.find(site, wanted.policy),
         *message_rules.find(site),
     ):
-        problems.setdefault(_place(problem), problem)
+        problems.setdefault(place_of(problem), problem)
     return _checked(site, wanted, chosen, list(problems.values()), list(trusted))
 
 
-def _place(problem: Problem) -> object:
+def place_of(problem: Problem) -> object:
+    """Return what is the same for problems that are one."""
     return problem.code, problem.source and problem.source.name, problem.start, problem.end
 
 
 def _checked(
     site: Site, wanted: CheckOptions, chosen: Collection[str], problems: list[Problem], trusted: list[Placement]
 ) -> Checked:
-    accepted = Suppressions(site, wanted.accepted)
-    off = OFF - set(wanted.also)
-    if wanted.policy is not None:
-        # It puts nonces on the scripts itself; what attributes would do, browsers leave out without a word.
-        off = off - {"csp-handler", "csp-style"} | {"csp-script"}
+    accepted = Suppressions(site.readings.values(), wanted.accepted)
+    off = rules_off(wanted)
     reported = [problem for problem in problems if not accepted.takes(problem) and problem.code not in off]
     reported += accepted.left_over()
     sources = {name: reading.source for name, reading in site.readings.items()}
@@ -115,6 +115,15 @@ def _checked(
     )
     result.trusted = sorted((shown(sources[placement.template]), placement) for placement in trusted)
     return result
+
+
+def rules_off(wanted: CheckOptions) -> frozenset[str]:
+    """Return the rules that are not reported."""
+    off = OFF - set(wanted.also)
+    if wanted.policy is not None:
+        # It puts nonces on the scripts itself; what attributes would do, browsers leave out without a word.
+        off = off - {"csp-handler", "csp-style"} | {"csp-script"}
+    return off
 
 
 def _is_chosen(source: Source, site: Site, chosen: Collection[str]) -> bool:
@@ -140,7 +149,7 @@ def _look_at(site: Site, pages: list[SitePage]) -> Iterator[PageProblems]:
     # Forked processes have the site already; a process with threads must not fork.
     can_fork = "fork" in multiprocessing.get_all_start_methods() and threading.active_count() == 1
     if len(pages) < _ENOUGH or workers < 2 or not can_fork:  # noqa: PLR2004
-        yield from (_page(site, page) for page in pages)
+        yield from (problems_of_page(site, page) for page in pages)
         return
     from concurrent.futures import ProcessPoolExecutor  # noqa: PLC0415  only for large sites
 
@@ -157,10 +166,11 @@ _SHARED: list[Site] = []
 
 
 def _page_of_shared(page: SitePage) -> PageProblems:
-    return _page(_SHARED[-1], page)
+    return problems_of_page(_SHARED[-1], page)
 
 
-def _page(site: Site, page: SitePage) -> PageProblems:
+def problems_of_page(site: Site, page: SitePage) -> PageProblems:
+    """Return what is wrong with one page."""
     try:
         return _page_found(site, page)
     except RecursionError:
@@ -281,11 +291,8 @@ def _span(source: Source, placement: Placement) -> tuple[int, int]:
     return start, source.text.find("=}", inside) + 2
 
 
-def _of_files(site: Site) -> Iterator[Problem]:
-    """Yield what is wrong with single files."""
-    yield from site.unread
-    for reading in site.readings.values():
-        yield from reading.problems
+def _hidden(site: Site) -> Iterator[Problem]:
+    """Yield the files that others hide."""
     for name, winner, path in site.hidden:
         text = path.read_text("utf-8", "replace")
         words = {"path": shown(Source(name, "", str(path))), "winner": shown(Source(name, "", str(winner)))}

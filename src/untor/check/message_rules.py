@@ -25,13 +25,24 @@ _MOST_SUGGESTIONS = 20
 
 def find(site: Site) -> Iterator[Problem]:
     """Yield what is wrong with the messages of all templates, and with their translations."""
-    found: list[FoundMessage] = []
     for reading in site.readings.values():
-        if not reading.torn:
-            found += messages_in(reading)
-            yield from _joined(reading)
-    for catalogue in site.compiler.settings.translator.every.values():
-        yield from _of_catalogue(status_of(catalogue, found), found)
+        yield from of_template(reading)
+    yield from of_catalogues(site)
+
+
+def of_template(reading: ParsedTemplate) -> Iterator[Problem]:
+    """Yield what is wrong with the messages of a template."""
+    if not reading.torn:
+        yield from _joined(reading)
+
+
+def of_catalogues(site: Site) -> Iterator[Problem]:
+    """Yield what is wrong with the translations of a site's messages."""
+    catalogues = site.compiler.settings.translator.every
+    if catalogues:
+        found = [message for each in site.readings.values() if not each.torn for message in messages_in(each)]
+        for catalogue in catalogues.values():
+            yield from _of_catalogue(status_of(catalogue, found), found)
 
 
 def _of_catalogue(status: CatalogueStatus, found: list[FoundMessage]) -> Iterator[Problem]:

@@ -19,8 +19,12 @@ Read = tuple[tree.Name, bool]
 def find(site: Site) -> Iterator[Problem]:
     """Yield what is wrong with the names of each template."""
     for reading in site.readings.values():
-        if reading.torn:
-            continue
+        yield from of_template(site, reading)
+
+
+def of_template(site: Site, reading: ParsedTemplate) -> Iterator[Problem]:
+    """Yield what is wrong with the names of a template."""
+    if not reading.torn:
         yield from _of_file(site, reading)
         for part in reading.parts.values():
             yield from _of_part(site, reading, part)

@@ -29,9 +29,9 @@ class SitePage(NamedTuple):
 
 
 class Site:
-    """All templates of a compiler's folders, read."""
+    """The templates of a compiler's folders: all of them are read, or with ``reads=False`` none yet."""
 
-    def __init__(self, compiler: Compiler) -> None:
+    def __init__(self, compiler: Compiler, *, reads: bool = True) -> None:
         self.compiler = compiler
         self.readings: dict[str, ParsedTemplate] = {}
         self.unread: list[Problem] = []
@@ -46,28 +46,41 @@ class Site:
             compiler.in_locale(settings.in_locale(each, settings.filters, settings.facts)) for each in translators
         ]
         """Compilers for the locales that there are translations into."""
-        found: dict[str, Path] = {}
-        for name, path in compiler.loader.files():
-            if name in found:
-                self.hidden.append((name, found[name], path))
-                continue
-            found[name] = path
-            try:
-                self.readings[name] = compiler.reading(name)
-            except UntorError as error:
-                if error.problem.source is not None:
-                    self.unread.append(error.problem)
-        self._called: dict[str, ParsedTemplate | None] = {}
+        self._called: dict[str, str] = {}
         self._calls: dict[str, list[Call]] = {}
+        if reads:
+            found: dict[str, Path] = {}
+            for name, path in compiler.loader.files():
+                if name in found:
+                    self.hidden.append((name, found[name], path))
+                else:
+                    found[name] = path
+                    self.read(name)
+
+    def read(self, name: str) -> None:
+        """Read a template, which may have been read before."""
+        self._calls.pop(name, None)
+        was_there = self.readings.pop(name, None) is not None
+        self.unread = [problem for problem in self.unread if problem.source is None or problem.source.name != name]
+        try:
+            self.readings[name] = self.compiler.reading(name)
+        except UntorError as error:
+            if error.problem.source is not None:
+                self.unread.append(error.problem)
+        if was_there != (name in self.readings):
+            self._called.clear()
 
     def called(self, file: str) -> ParsedTemplate | None:
         """Return the template that a step names; ``None`` when there is none."""
+        return self.readings.get(self.name_of(file))
+
+    def name_of(self, file: str) -> str:
+        """Return the whole name of the template that a step names; an empty string when there is none."""
         if file not in self._called:
             try:
-                name = self.compiler.loader.name(file)
+                self._called[file] = self.compiler.loader.name(file)
             except TemplateMissing:
-                name = ""
-            self._called[file] = self.readings.get(name)
+                self._called[file] = ""
         return self._called[file]
 
     def calls(self, reading: ParsedTemplate) -> list[Call]:
@@ -129,14 +142,15 @@ class Site:
 
         Templates that use one another in a circle are pages too.
         """
+        names = sorted(self.readings)
         used = {use for reading in self.readings.values() for use in self.uses(reading)}
-        pages = [SitePage(name, "") for name in self.readings if SitePage(name, "") not in used]
+        pages = [SitePage(name, "") for name in names if SitePage(name, "") not in used]
         seen = {name for page in pages for name in self.reached(page.file)}
-        for name in self.readings:
+        for name in names:
             if name not in seen:
                 pages.append(SitePage(name, ""))
                 seen |= self.reached(name)
-        parts = [SitePage(name, part) for name, reading in self.readings.items() for part in reading.parts]
+        parts = [SitePage(name, part) for name in names for part in self.readings[name].parts]
         return pages + [part for part in parts if part not in used]
 
     def reached(self, name: str) -> set[str]:

@@ -22,8 +22,12 @@ if TYPE_CHECKING:
 def find(site: Site, policy: Policy | None) -> Iterator[Problem]:
     """Yield what is wrong with the steps and expressions of each template."""
     for reading in site.readings.values():
-        if reading.torn:
-            continue
+        yield from of_template(site, reading, policy)
+
+
+def of_template(site: Site, reading: ParsedTemplate, policy: Policy | None) -> Iterator[Problem]:
+    """Yield what is wrong with the steps and expressions of a template."""
+    if not reading.torn:
         yield from _accumulating(reading, reading.body, frozenset())
         for part in reading.parts.values():
             yield from _accumulating(reading, part.body, frozenset())

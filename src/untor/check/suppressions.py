@@ -9,10 +9,10 @@ from untor.diagnostics.rules import ABOUT_CHECKING, RULES
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Mapping
+    from collections.abc import Iterable, Iterator, Mapping
 
-    from untor.check.site import Site
     from untor.diagnostics.source import Source
+    from untor.language.parser import ParsedTemplate
     from untor.language.scanner import Mark
 
 _ACCEPT = re.compile(r"\s*accept\s+(?P<code>[\w-]+)\s*(?::(?P<reason>.*))?", re.DOTALL)
@@ -32,7 +32,7 @@ def why_not(code: str) -> str:
 class Suppressions:
     """The findings that are accepted, by place and for the whole site; it knows which were used."""
 
-    def __init__(self, site: Site, accepted: Mapping[str, str | Mapping[str, str]]) -> None:
+    def __init__(self, readings: Iterable[ParsedTemplate], accepted: Mapping[str, str | Mapping[str, str]]) -> None:
         self.everywhere = {code for code, reason in accepted.items() if isinstance(reason, str)}
         self.folders = {folder: {*codes} for folder, codes in accepted.items() if not isinstance(codes, str)}
         self.notes: dict[tuple[str, int, str], Mark] = {}
@@ -40,7 +40,7 @@ class Suppressions:
         self.problems: list[Problem] = []
         self.sources: dict[str, Source] = {}
         self.count = 0
-        for reading in site.readings.values():
+        for reading in readings:
             self.sources[reading.source.name] = reading.source
             for note in reading.notes:
                 self._take(reading.source, note)

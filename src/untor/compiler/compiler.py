@@ -94,6 +94,13 @@ class Compiler:
                 reading.source.stamp = source.stamp
         return reading
 
+    def forget(self, name: str) -> None:
+        """Read a template again when it is needed next, by whichever of its names."""
+        stem = name.rpartition(".")[0]
+        for known in [*self._readings]:
+            if known in {name, stem} or known.rpartition(".")[0] == stem:
+                del self._readings[known]
+
     def has_changed(self, stamps: Mapping[str, object]) -> bool:
         """Return whether a template must be compiled again: one of its files is another now, or may be."""
         catalogues = self.settings.translator.stamp()

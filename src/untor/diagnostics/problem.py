@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable
 
     from untor.diagnostics.codes import Code
+    from untor.diagnostics.edits import Edit
     from untor.diagnostics.source import Source
 
 __all__ = ["CODES", "Problem", "nearest", "suggestion"]
@@ -56,6 +57,13 @@ class Problem:
     def kind(self) -> Code:
         """The row of the table."""
         return kind_of(self.code)
+
+    @property
+    def edits(self) -> list[Edit]:
+        """What the hint says, as changes of the source; one of them is enough."""
+        from untor.diagnostics.edits import edits_of  # noqa: PLC0415  only editors ask
+
+        return edits_of(self)
 
     def beside(self, *related: tuple[str, Source, int, int]) -> Problem:
         """Name other places that have to do with it, and return the problem."""

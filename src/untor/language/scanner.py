@@ -120,7 +120,7 @@ class Scanner:
         end = self._end(at + 2, "=}", _PRINT_END)
         if end is None:
             self.problems.append(Problem("print-unclosed", self.source, at, at + 2))
-            end = self._torn(at + 2)
+            end = end_of_torn(self.source.text, at + 2)
             return self._add(Mark("print", at, end, at + 2, end, is_torn=True))
         return self._add(Mark("print", at, end, at + 2, end - 2))
 
@@ -135,14 +135,6 @@ class Scanner:
         opener = _OPENER.search(self.source.text, start)
         plain = self.source.text.find(closing, start, opener.start() if opener else len(self.source.text))
         return None if plain < 0 else plain + len(closing)
-
-    def _torn(self, after: int) -> int:
-        """Return where a mark ends that is never closed: on its line, before what cannot be in it."""
-        text = self.source.text
-        opener = _OPENER.search(text, after)
-        last = opener.start() if opener else len(text)
-        found = _AFTER_TORN.search(text, after, last)
-        return found.start() if found else last
 
     def _declaration(self, at: int) -> int:
         text = self.source.text
@@ -188,7 +180,7 @@ class Scanner:
             end = self._end(after, "!>", _STEP_END)
         if end is None:
             self.problems.append(Problem("step-unclosed", self.source, at, after))
-            end = self._torn(after)
+            end = end_of_torn(self.source.text, after)
             if word in {"note", "verbatim"}:
                 return self._add(Mark("nothing", at, end))
             return self._add(Mark("step", at, end, after, end, word, is_torn=True))
@@ -258,6 +250,14 @@ class Scanner:
         follow.text(self.source.text[max(self._text_start, self._followed_to) : at])
         self._followed_to = at
         return follow
+
+
+def end_of_torn(text: str, after: int) -> int:
+    """Return where a mark ends that is never closed: on its line, before what cannot be in it."""
+    opener = _OPENER.search(text, after)
+    last = opener.start() if opener else len(text)
+    found = _AFTER_TORN.search(text, after, last)
+    return found.start() if found else last
 
 
 def _take_lines_away(marks: list[Mark], text: str) -> None:

@@ -1,0 +1,200 @@
+"""Hints as edits: what to replace in the source so that a problem is gone.
+
+Each rule returns alternatives, of which one is to be chosen. Only what the hint says is an edit, and only where it is
+complete: nothing is guessed.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import NamedTuple
+
+from untor.diagnostics import hints
+
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from untor.diagnostics.problem import Problem
+
+
+class Edit(NamedTuple):
+    """Put ``text`` in the place of what is between two offsets of the problem's source."""
+
+    start: int
+    end: int
+    text: str
+
+
+_WORD = re.compile(r"[^\W\d][\w-]*")
+_QUOTED = re.compile(r'"([^"\s]+)"')
+_INSTEAD = re.compile(r'(?:To compare, write|Write) "?([^".:…]+?)"?(?:[.:;]|$)')
+_STEP_INSTEAD = re.compile(r"Write <! (for|let|slot|else|elif|if|note|part|verbatim|end)\b(?!.*, <!)")
+_ENDINGS = re.compile(r"[ \t]*(?:=\}|\}|!>|!|>)?")
+_BLANKS_BEFORE = re.compile(r"[ \t]*\Z")
+_VALUE_BEFORE = re.compile(r"""=((?:[^\s"'<>=`{}]|\{=[^"'<>]*?=\})*)\Z""")
+_VALUE_AFTER = re.compile(r"""(?:[^\s"'<>=`{}]|\{=[^"'<>]*?=\})*""")
+
+
+def edits_of(problem: Problem) -> list[Edit]:
+    """Return the edits that a problem's hint describes, each of them an alternative; an empty list for none."""
+    rule = _RULES.get(problem.code)
+    if rule is None or problem.source is None:
+        return []
+    return rule(problem, problem.source.text)
+
+
+def _suggested(problem: Problem, text: str) -> list[Edit]:
+    """Replace the word at the place by one that the hint says may have been meant."""
+    begun = next((line for line in problem.hint.splitlines() if line.startswith(("Did you mean", "There is "))), "")
+    start = problem.start
+    if text[start : start + 1] in {'"', "'"}:
+        quote = text[start]
+        return [Edit(start, problem.end, f"{quote}{name}{quote}") for name in _QUOTED.findall(begun)]
+    found = _WORD.match(text, start, problem.end)
+    return [Edit(start, found.end(), name) for name in _QUOTED.findall(begun)] if found else []
+
+
+def _of_filter(problem: Problem, _text: str) -> list[Edit]:
+    """Replace a filter by those that the hint names."""
+    if problem.hint.startswith('Write "') or problem.hint.startswith("Did you"):
+        names = [name for name in _QUOTED.findall(problem.hint) if _WORD.fullmatch(name)]
+        return [Edit(problem.start, problem.end, name) for name in names]
+    return []
+
+
+def _of_word(problem: Problem, text: str) -> list[Edit]:
+    """Replace a word or sign of another language, or remove it."""
+    hint, start, end = problem.hint, problem.start, problem.end
+    if hint.startswith(("Remove the colon", "Remove the prefix")) or hint.endswith("Remove the backslash."):
+        if hint.startswith("Remove the prefix"):
+            start, end = problem.start - 1, problem.start
+        return [Edit(start, end, "")]
+    if hint.startswith('Remove the "') and (sign := hint[len('Remove the "')]) in text[start:end]:
+        at = text.index(sign, start, end)
+        return [Edit(at, at + 1, "")]
+    if hint.startswith("Write a dot"):
+        return [Edit(start, end, ".")]
+    return _instead(problem, text)
+
+
+def _instead(problem: Problem, text: str) -> list[Edit]:
+    """Replace what is there by the word that the hint says, where it says one alone."""
+    match = _INSTEAD.match(problem.hint)
+    word = match[1] if match else ""
+    is_one = bool(word) and (word in _OPERATORS or _WORD.fullmatch(word) is not None)
+    is_alone = is_one and text[problem.start : problem.end] not in {"", word}
+    return [Edit(problem.start, problem.end, word)] if is_alone else []
+
+
+_OPERATORS = frozenset({"==", "!=", "<", "<=", ">", ">=", "%", "and", "or", "not", "in"})
+
+
+def _of_step(problem: Problem, text: str) -> list[Edit]:
+    """Replace the keyword of a step; an end of another language by ours."""
+    word = text[problem.start : problem.end]
+    if word in hints.ENDS:
+        return [Edit(problem.start, problem.end, "end")]
+    if problem.hint.startswith("Did you mean"):
+        return _suggested(problem, text)
+    same_shape = {"foreach": "for", "elseif": "elif", "elsif": "elif", "else-if": "elif", "comment": "note"}
+    same_shape |= dict.fromkeys(("var", "const", "set"), "let")
+    same_shape |= {"raw": "verbatim", "otherwise": "else", "yield": "slot", "default": "else", "empty": "else"}
+    return [Edit(problem.start, problem.end, same_shape[word])] if word in same_shape else []
+
+
+def _of_branch(problem: Problem, text: str) -> list[Edit]:
+    """Write ``elif`` for ``else if``."""
+    if '"elif"' in problem.message and (match := re.compile(r"(<!\s*)else\s+if\b").search(text, 0, problem.end + 2)):
+        starts = [*re.finditer(r"(<!\s*)(else\s+if)\b", text[: problem.end + 2])]
+        match = starts[-1]
+        return [Edit(match.start(2), match.end(2), "elif")]
+    return _instead(problem, text) if problem.hint.startswith('Write "in"') else []
+
+
+def _closed(closing: str) -> Callable[[Problem, str], list[Edit]]:
+    def rule(problem: Problem, text: str) -> list[Edit]:
+        """Close a mark where it seems to end."""
+        from untor.language.scanner import end_of_torn  # noqa: PLC0415  the language knows the problems
+
+        end = end_of_torn(text, problem.end)
+        start = _BLANKS_BEFORE.search(text, problem.end, end)
+        after = _ENDINGS.match(text, end)
+        is_typed = after is not None and after[0].strip() and after[0].strip() in closing
+        return [Edit(start.start() if start else end, after.end() if after and is_typed else end, f" {closing}")]
+
+    return rule
+
+
+def _end_named(problem: Problem, _text: str) -> list[Edit]:
+    """Name the step that is open, or name none."""
+    match = re.search(r'is "([\w-]+)"', problem.message)
+    return [Edit(problem.start, problem.end, f"<! end {match[1]} !>")] if match else []
+
+
+def _quoted(problem: Problem, text: str) -> list[Edit]:
+    """Put an attribute value in quotes."""
+    before = _VALUE_BEFORE.search(text[: problem.start])
+    start = before.start(1) if before else problem.start
+    if start == 0 or text[start - 1] != "=":
+        return []
+    after = _VALUE_AFTER.match(text, start)
+    end = after.end() if after else problem.end
+    value = text[start:end]
+    if end < problem.end or not value:
+        return []
+    return [Edit(start, end, f'"{value}"')]
+
+
+def _marked(problem: Problem, text: str) -> list[Edit]:
+    """Print what is the name of a value."""
+    return [Edit(problem.start, problem.end, f"{{= {text[problem.start : problem.end]} =}}")]
+
+
+def _passed(problem: Problem, text: str) -> list[Edit]:
+    """Pass the values that an include uses."""
+    end = text.find("!>", problem.end)
+    names = _QUOTED.findall(problem.message.rpartition(" uses ")[2])
+    if end < 0 or not names:
+        return []
+    given = text[problem.end : end].rstrip()
+    at = problem.end + len(given)
+    return [Edit(at, at, f"{',' if given.strip() else ''} {', '.join(names)}")]
+
+
+def _maybe(problem: Problem, text: str) -> list[Edit]:
+    """Say that a value may be missing."""
+    return [] if text[problem.end : problem.end + 1] == "?" else [Edit(problem.end, problem.end, "?")]
+
+
+def _removed(problem: Problem, _text: str) -> list[Edit]:
+    """Remove what is there."""
+    return [Edit(problem.start, problem.end, "")]
+
+
+_RULES: dict[str, Callable[[Problem, str], list[Edit]]] = {
+    "accept-unknown": _suggested,
+    "accept-unused": _removed,
+    "argument-unknown": _suggested,
+    "end-extra": _removed,
+    "end-mismatch": _end_named,
+    "expression-end": _of_word,
+    "expression-unexpected": _of_word,
+    "filter-unknown": _of_filter,
+    "input-not-given": _passed,
+    "input-undeclared": _suggested,
+    "layout-argument": _suggested,
+    "part-unknown": _suggested,
+    "place-unquoted": _quoted,
+    "position-attribute": lambda problem, text: _suggested(problem, text) or _instead(problem, text),
+    "print-unclosed": _closed("=}"),
+    "slot-unknown": _suggested,
+    "step-shape": _of_branch,
+    "step-unclosed": _closed("!>"),
+    "step-unknown": _of_step,
+    "template-missing": _suggested,
+    "type-attribute": _suggested,
+    "type-none": _maybe,
+    "type-unknown": lambda problem, text: _suggested(problem, text) or _instead(problem, text),
+    "value-unmarked": _marked,
+}
