@@ -30,14 +30,14 @@ _WORD = re.compile(r"[^\W\d][\w-]*")
 _QUOTED = re.compile(r'"([^"\s]+)"')
 _INSTEAD = re.compile(r'(?:To compare, write|Write) "?([^".:…]+?)"?(?:[.:;]|$)')
 _STEP_INSTEAD = re.compile(r"Write <! (for|let|slot|else|elif|if|note|part|verbatim|end)\b(?!.*, <!)")
-_ENDINGS = re.compile(r"[ \t]*(?:=\}|\}|!>|!|>)?")
-_BLANKS_BEFORE = re.compile(r"[ \t]*\Z")
 _VALUE_BEFORE = re.compile(r"""=((?:[^\s"'<>=`{}]|\{=[^"'<>]*?=\})*)\Z""")
 _VALUE_AFTER = re.compile(r"""(?:[^\s"'<>=`{}]|\{=[^"'<>]*?=\})*""")
 
 
 def edits_of(problem: Problem) -> list[Edit]:
     """Return the edits that a problem's hint describes, each of them an alternative; an empty list for none."""
+    if problem.known_edits:
+        return [*problem.known_edits]
     rule = _RULES.get(problem.code)
     if rule is None or problem.source is None:
         return []
@@ -112,20 +112,6 @@ def _of_branch(problem: Problem, text: str) -> list[Edit]:
     return _instead(problem, text) if problem.hint.startswith('Write "in"') else []
 
 
-def _closed(closing: str) -> Callable[[Problem, str], list[Edit]]:
-    def rule(problem: Problem, text: str) -> list[Edit]:
-        """Close a mark where it seems to end."""
-        from untor.language.scanner import end_of_torn  # noqa: PLC0415  the language knows the problems
-
-        end = end_of_torn(text, problem.end)
-        start = _BLANKS_BEFORE.search(text, problem.end, end)
-        after = _ENDINGS.match(text, end)
-        is_typed = after is not None and after[0].strip() and after[0].strip() in closing
-        return [Edit(start.start() if start else end, after.end() if after and is_typed else end, f" {closing}")]
-
-    return rule
-
-
 def _end_named(problem: Problem, _text: str) -> list[Edit]:
     """Name the step that is open, or name none."""
     match = re.search(r'is "([\w-]+)"', problem.message)
@@ -187,10 +173,8 @@ _RULES: dict[str, Callable[[Problem, str], list[Edit]]] = {
     "part-unknown": _suggested,
     "place-unquoted": _quoted,
     "position-attribute": lambda problem, text: _suggested(problem, text) or _instead(problem, text),
-    "print-unclosed": _closed("=}"),
     "slot-unknown": _suggested,
     "step-shape": _of_branch,
-    "step-unclosed": _closed("!>"),
     "step-unknown": _of_step,
     "template-missing": _suggested,
     "type-attribute": _suggested,

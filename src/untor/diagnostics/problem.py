@@ -25,12 +25,12 @@ class Problem:
     ``code`` names the kind in the table ``CODES``; ``message`` and ``hint`` are sentences for people;
     ``source`` with ``start`` and ``end`` (offsets) is the place, where there is one. ``related`` are other places that
     have to do with it, each a sentence, a source and two offsets. ``chain`` is how the page
-    got there, innermost first.
+    got there, innermost first. ``known_edits`` are those that the one who found it knows.
     """
 
     __module__ = "untor"
 
-    __slots__ = ("chain", "code", "end", "hint", "message", "related", "source", "start")
+    __slots__ = ("chain", "code", "end", "hint", "known_edits", "message", "related", "source", "start")
 
     def __init__(
         self,
@@ -52,6 +52,7 @@ class Problem:
         self.hint = kind.hint.format(**words) if hint is None else hint
         self.related: tuple[tuple[str, Source, int, int], ...] = ()
         self.chain: tuple[str, ...] = ()
+        self.known_edits: tuple[Edit, ...] = ()
 
     @property
     def kind(self) -> Code:

@@ -76,6 +76,8 @@ _VERBATIM_END = re.compile(r"<!\s*end(?:\s+verbatim)?\s*!>")
 _SLOT_ELSE = re.compile(r"\selse\s*\Z")
 _AFTER_TORN = re.compile(r"""[ \t]*(?:[\r\n]|</|=?\}|!?>|["'](?:[ \t]*/?>|[ \t]+[\w:@-]+=))""")
 """What cannot be in a mark that is not closed: the end of its line, of a tag, of an attribute or of another mark."""
+_HALF_CLOSED = {"=}": re.compile(r"[ \t]*\}"), "!>": re.compile(r"[ \t]*>")}
+"""What seems to be meant for a closing delimiter."""
 _BLANK_START = re.compile(r"[ \t\f]*(?:\r\n|\n|\r|\Z)")
 _BLANK = re.compile(r"[ \t\f]*")
 
@@ -119,8 +121,7 @@ class Scanner:
     def _print(self, at: int) -> int:
         end = self._end(at + 2, "=}", _PRINT_END)
         if end is None:
-            self.problems.append(Problem("print-unclosed", self.source, at, at + 2))
-            end = end_of_torn(self.source.text, at + 2)
+            end = self._unclosed("print-unclosed", at, at + 2, "=}")
             return self._add(Mark("print", at, end, at + 2, end, is_torn=True))
         return self._add(Mark("print", at, end, at + 2, end - 2))
 
@@ -135,6 +136,21 @@ class Scanner:
         opener = _OPENER.search(self.source.text, start)
         plain = self.source.text.find(closing, start, opener.start() if opener else len(self.source.text))
         return None if plain < 0 else plain + len(closing)
+
+    def _unclosed(self, code: str, at: int, after: int, closing: str) -> int:
+        """Report a mark that is never closed; it ends on its line, before what cannot be in it. Return where."""
+        from untor.diagnostics.edits import Edit  # noqa: PLC0415  only where something is wrong
+
+        text = self.source.text
+        opener = _OPENER.search(text, after)
+        last = opener.start() if opener else len(text)
+        found = _AFTER_TORN.search(text, after, last)
+        end = found.start() if found else last
+        begun = _HALF_CLOSED[closing].match(text, end)
+        problem = Problem(code, self.source, at, after)
+        problem.known_edits = (Edit(end, begun.end() if begun else end, f" {closing}"),)
+        self.problems.append(problem)
+        return end
 
     def _declaration(self, at: int) -> int:
         text = self.source.text
@@ -179,8 +195,7 @@ class Scanner:
         else:
             end = self._end(after, "!>", _STEP_END)
         if end is None:
-            self.problems.append(Problem("step-unclosed", self.source, at, after))
-            end = end_of_torn(self.source.text, after)
+            end = self._unclosed("step-unclosed", at, after, "!>")
             if word in {"note", "verbatim"}:
                 return self._add(Mark("nothing", at, end))
             return self._add(Mark("step", at, end, after, end, word, is_torn=True))
@@ -250,14 +265,6 @@ class Scanner:
         follow.text(self.source.text[max(self._text_start, self._followed_to) : at])
         self._followed_to = at
         return follow
-
-
-def end_of_torn(text: str, after: int) -> int:
-    """Return where a mark ends that is never closed: on its line, before what cannot be in it."""
-    opener = _OPENER.search(text, after)
-    last = opener.start() if opener else len(text)
-    found = _AFTER_TORN.search(text, after, last)
-    return found.start() if found else last
 
 
 def _take_lines_away(marks: list[Mark], text: str) -> None:
