@@ -27,14 +27,17 @@ if TYPE_CHECKING:
 
 
 class KeptSite:
-    """The problems of a site's templates, by template. Its compiler must not have ``reload``."""
+    """The problems of a site's templates, by template. Its compiler must not have ``reload``.
 
-    def __init__(self, compiler: Compiler, wanted: CheckOptions) -> None:
+    Of a site that is not whole, only the templates that are asked for are read.
+    """
+
+    def __init__(self, compiler: Compiler, wanted: CheckOptions, *, is_whole: bool = True) -> None:
         self.compiler = compiler
         self.wanted = wanted
         self.site = Site(compiler, reads=False)
         self._off = rules_off(wanted)
-        self._unread = dict.fromkeys(name for name, _ in compiler.loader.files())
+        self._unread = dict.fromkeys(name for name, _ in compiler.loader.files()) if is_whole else {}
         self._uses: dict[str, set[SitePage]] = {}
         self._users: dict[str, set[str]] = {}
         self._used: Counter[SitePage] = Counter()
@@ -57,7 +60,7 @@ class KeptSite:
 
     def reading(self, name: str) -> ParsedTemplate | None:
         """Return a template as it was read; ``None`` where there is none, or one that is not text."""
-        if name in self._unread:
+        if name in self._unread or name not in self.site.readings:
             self._read(name)
         return self.site.readings.get(name)
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import sys
 from dataclasses import replace
-from pathlib import Path
 
 import click
 
@@ -14,18 +13,18 @@ from untor.cli.common import PageName, is_quiet, quiet_option, site_options
 from untor.cli.progress import progress
 from untor.cli.pyproject import settings
 from untor.cli.ranges import Whole
-from untor.cli.templates import engine_named, find_page, folders_of, plain_engine, searched
+from untor.cli.templates import chosen
 from untor.diagnostics.problem import CODES, suggestion
 from untor.diagnostics.rules import RULES
-from untor.engine.engine import Engine
 from untor.errors import UntorError
 from untor.report import FORMATS
 from untor.report.as_text import findings, trusted_list
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Iterator
     from typing import Any
+
+    from untor.cli.pyproject import ProjectSettings
 
 
 @click.command("check", short_help="Report what is wrong or risky in templates.")
@@ -69,16 +68,9 @@ def command(
         return
     configured = settings()
     named = engine or (configured.engine if not folders else "")
-    check_options = CheckOptions(
-        _acceptable(configured.accept),
-        [*also, *configured.also],
-        configured.most_trusted if most_trusted is None else most_trusted,
-    )
-    for rule in check_options.also:
-        if rule not in ACCEPTABLE:
-            raise click.UsageError(f'There is no rule "{rule}". {why_not(rule)}')
+    check_options = options_of(configured, also, most_trusted)
     try:
-        site, only = _chosen(paths, folders, named, None if engine else configured.folder)
+        site, only = chosen(paths, folders, named, None if engine else configured.folder)
         with progress("Checking pages") as report:
             check_options = replace(check_options, policy=site.policy)
             checked = check(site.compiler, check_options, only=only, progress=report)
@@ -93,6 +85,21 @@ def command(
         text = f"{trusted_list(checked)}\n{text}"
     _show(text, coloured=shape == "text")
     sys.exit(1 if checked.findings else 0)
+
+
+def options_of(
+    configured: ProjectSettings, also: tuple[str, ...] = (), most_trusted: int | None = None
+) -> CheckOptions:
+    """Return how a project's templates are checked. Raises ``click.UsageError``."""
+    check_options = CheckOptions(
+        _acceptable(configured.accept),
+        [*also, *configured.also],
+        configured.most_trusted if most_trusted is None else most_trusted,
+    )
+    for rule in check_options.also:
+        if rule not in ACCEPTABLE:
+            raise click.UsageError(f'There is no rule "{rule}". {why_not(rule)}')
+    return check_options
 
 
 def _about(code: str) -> str:
@@ -116,47 +123,6 @@ def _acceptable(accepted: dict[str, Any], where: str = "[tool.untor.accept]") ->
         elif not reason.strip():
             raise click.UsageError(f'"{code}" in {where} has no reason.')
     return accepted
-
-
-def _chosen(
-    paths: tuple[str, ...], folders: tuple[str, ...], named: str, project: Path | None
-) -> tuple[Engine, set[str] | None]:
-    """Return the engine and the names of the templates to check, ``None`` for all."""
-    if named:
-        site = engine_named(named, project)
-    else:
-        known = folders_of(folders)
-        alone = Path(paths[0]) if len(paths) == 1 else None
-        if alone is not None and not any(_is_in(alone, Path(folder)) for folder in known):
-            if alone.is_dir():
-                return Engine(str(alone)), None
-            if alone.is_file():
-                page, name = find_page(paths[0], ())
-                site = Engine(page)
-                return site, {site.compiler.loader.name(name)}
-        site = plain_engine(searched(known))
-    if not paths:
-        return site, None
-    return site, {name for path in paths for name in _names(site, path)}
-
-
-def _is_in(path: Path, folder: Path) -> bool:
-    return path.exists() and path.resolve().is_relative_to(folder.resolve())
-
-
-def _names(site: Engine, path: str) -> Iterator[str]:
-    given = Path(path)
-    if given.exists():
-        found = False
-        for name, file in site.compiler.loader.files():
-            if _is_in(file, given):
-                found = True
-                yield name
-        if found:
-            return
-        searched = ", ".join(folder for _, folder in site.compiler.loader.entries)
-        raise click.UsageError(f"{path} has no template in {searched}. Name the folders with --folder.")
-    yield site.compiler.loader.name(path)
 
 
 def _show(report: str, *, coloured: bool) -> None:

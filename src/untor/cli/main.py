@@ -12,7 +12,7 @@ from contextlib import contextmanager
 import click
 
 from untor import __version__
-from untor.cli import check, explain, messages, probe, serve, start, types
+from untor.cli import check, explain, format, language_server, messages, probe, serve, start, types  # noqa: A004  the commands
 from untor.cli.demo import demo
 from untor.cli.render import render
 from untor.errors import TemplateMissing, UntorError
@@ -78,4 +78,6 @@ main.add_command(serve.command)
 main.add_command(start.command)
 main.add_command(types.command)
 main.add_command(messages.command)
+main.add_command(format.command)
+main.add_command(language_server.command)
 main.add_command(demo)

@@ -20,7 +20,8 @@ class ProjectSettings:
     """The settings of a project; empty without any.
 
     ``folders`` are those of the templates, ``engine`` is ``MODULE:NAME`` of the site's own engine, ``messages`` and
-    ``locale`` are options for a site without an engine of its own; the others are for ``untor check``.
+    ``locale`` are options for a site without an engine of its own; ``format`` is for ``untor format``, the others are
+    for ``untor check``.
     """
 
     file: Path | None = None
@@ -31,6 +32,7 @@ class ProjectSettings:
     most_trusted: int | None = None
     messages: str | None = None
     locale: str = "en"
+    format: dict[str, Any] = field(default_factory=dict)
 
     @property
     def folder(self) -> Path | None:
@@ -46,7 +48,10 @@ _SHAPES: dict[str, tuple[type | tuple[type, ...], str]] = {
     "most-trusted": (int, "a number"),
     "messages": (str, 'a folder, like "locales"'),
     "locale": (str, 'the code of a locale, like "en"'),
+    "format": (dict, 'a table, like {quotes = "single", indent = 4}'),
 }
+_QUOTES = ("double", "single", "alternate")
+_MOST_INDENT = 16
 
 
 def settings(start: Path | None = None) -> ProjectSettings:
@@ -82,6 +87,7 @@ def _read(file: Path) -> ProjectSettings:
         table.get("most-trusted"),
         str(file.parent / table["messages"]) if "messages" in table else None,
         table.get("locale", "en"),
+        table.get("format", {}),
     )
 
 
@@ -93,6 +99,23 @@ def _check(file: Path, name: str, value: Any) -> None:
     inner = list(value.values()) if isinstance(value, dict) else value if isinstance(value, list) else []
     if name == "accept":
         inner = [reason for each in inner for reason in (each.values() if isinstance(each, dict) else [each])]
+    if name == "format" and isinstance(value, dict):
+        _check_format(file, value)
+        return
     wrong = not isinstance(value, kind) or isinstance(value, bool) or not all(isinstance(each, str) for each in inner)
     if wrong:
         raise click.UsageError(f"{file}: {name} in [tool.untor] must be {shape}")
+
+
+def _check_format(file: Path, table: dict[str, Any]) -> None:
+    where = f"{file}: [tool.untor.format]"
+    for name, value in table.items():
+        if name == "quotes":
+            if value not in _QUOTES:
+                raise click.UsageError(f'{where}: quotes must be "double", "single" or "alternate"')
+        elif name == "indent":
+            if type(value) is not int or not 0 <= value <= _MOST_INDENT:
+                raise click.UsageError(f"{where}: indent must be a number of blanks, from 0 to {_MOST_INDENT}")
+        else:
+            near = suggestion(name, ("quotes", "indent"), "Settings are quotes and indent.")
+            raise click.UsageError(f'{where}: there is no setting "{name}". {near}')

@@ -15,6 +15,10 @@ from untor.diagnostics.wording import with_article
 from untor.engine.engine import Engine
 from untor.loading.loader import ENDINGS
 
+TYPE_CHECKING = False
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
 
 def find_page(page: str, given: tuple[str, ...]) -> tuple[list[str], str]:
     """Return the folders to search and the name of a template, from its name or from a path to its file.
@@ -104,3 +108,44 @@ def engine_and_page(page: str, folders: tuple[str, ...], engine: str | None) -> 
             if file.resolve() == path.resolve():
                 return site_engine, name
     return site_engine, page
+
+
+def chosen(
+    paths: tuple[str, ...], folders: tuple[str, ...], named: str, project: Path | None
+) -> tuple[Engine, set[str] | None]:
+    """Return the engine and the names of the templates that are meant, ``None`` for all."""
+    if named:
+        site = engine_named(named, project)
+    else:
+        known = folders_of(folders)
+        alone = Path(paths[0]) if len(paths) == 1 else None
+        if alone is not None and not any(_is_in(alone, Path(folder)) for folder in known):
+            if alone.is_dir():
+                return Engine(str(alone)), None
+            if alone.is_file():
+                page, name = find_page(paths[0], ())
+                site = Engine(page)
+                return site, {site.compiler.loader.name(name)}
+        site = plain_engine(searched(known))
+    if not paths:
+        return site, None
+    return site, {name for path in paths for name in _names(site, path)}
+
+
+def _is_in(path: Path, folder: Path) -> bool:
+    return path.exists() and path.resolve().is_relative_to(folder.resolve())
+
+
+def _names(site: Engine, path: str) -> Iterator[str]:
+    given = Path(path)
+    if given.exists():
+        found = False
+        for name, file in site.compiler.loader.files():
+            if _is_in(file, given):
+                found = True
+                yield name
+        if found:
+            return
+        searched = ", ".join(folder for _, folder in site.compiler.loader.entries)
+        raise click.UsageError(f"{path} has no template in {searched}. Name the folders with --folder.")
+    yield site.compiler.loader.name(path)

@@ -62,7 +62,7 @@ def values_of(compiler: Compiler, planned: TemplateIR) -> list[PrintedValue]:
     types = PageTypes(planned, known_of(compiler.settings), lambda *_, **__: None)
     types.walk()
     known = {placement: "" if kind == ANY else shown(kind) for placement, kind in types.printed.items()}
-    return [_value(number, each, known.get(each, "")) for number, each in enumerate(planned.placements, 1)]
+    return [value_of(number, each, known.get(each, "")) for number, each in enumerate(planned.placements, 1)]
 
 
 def values_as_data(page: str, values: list[PrintedValue]) -> dict[str, object]:
@@ -85,7 +85,8 @@ def values_as_data(page: str, values: list[PrintedValue]) -> dict[str, object]:
     return {"page": page, "values": rows}
 
 
-def _value(number: int, placement: Placement, kind: str) -> PrintedValue:
+def value_of(number: int, placement: Placement, kind: str) -> PrintedValue:
+    """Return what is done to the value of a placement; ``kind`` is its type, empty where it is not known."""
     if placement.reason is not None and placement.context == "text":
         steps = (*_filters(placement)[:-1], f"printed unescaped, because: {placement.reason}")
         return PrintedValue(number, placement, "trusted", steps, kind)

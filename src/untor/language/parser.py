@@ -150,8 +150,11 @@ class _TemplateParser:
             self.loop(mark, parser, node)
         except SyntaxProblem as found:
             self.problems.append(found.problem)
+            unread = unreadable(self.source, mark)
             if isinstance(node.iterable, tree.Unreadable):
-                node.iterable = unreadable(self.source, mark)
+                node.iterable = unread
+            elif node.condition is None:
+                node.condition = unread
         self.body.append(node)
         self.push(OpenStep("for", mark, node, node.body))
 

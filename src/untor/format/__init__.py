@@ -1,0 +1,1 @@
+"""One spelling of marks, which never changes a page."""
