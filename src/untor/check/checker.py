@@ -187,7 +187,7 @@ def _page_found(site: Site, page: SitePage) -> PageProblems:
     problems += type_rules.find(planned, site.declared, page.part)
     if planned.has_messages and not planned.problems:
         for compiler in site.compilers:
-            found = compiler.analyse(Origin(page.file, None, page.part)).untranslated
+            found = compiler.analyse(Origin(page.file, None, page.part), collects=True).untranslated
             problems += [problem for problem in found if problem.code == "message-refused"]
     return PageProblems(problems, [placement for placement in placements if placement.reason is not None])
 

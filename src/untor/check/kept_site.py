@@ -139,7 +139,7 @@ class KeptSite:
         if self._unread:
             name = next(iter(self._unread))
             self._read(name)
-            self._stale_files[name] = None
+            self._stale_files.update(dict.fromkeys({name, *self.users(name)}))
             return set()
         if self._are_uses_new:
             self._are_uses_new = False
