@@ -22,6 +22,8 @@ from corpus.sites import RESOURCES, Site, sites_of, templates_of
 
 from untor import Engine, TrustedScriptURL, UntorError
 from untor.compiler.origin import Origin
+from untor.diagnostics.source import Source
+from untor.format.formatter import formatted
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -113,6 +115,7 @@ def judged(path: Path) -> Judged:
     templates = templates_of(text, sites)
     while templates:
         source, values, places = templates.pop()
+        wrong += misspelt(source)
         problems = engine.compiler.analyse(Origin("page.html", source), collects=True).problems
         if not problems:
             wrong += differences(text, source, values, list(dict.fromkeys(place.site for place in places)))
@@ -134,6 +137,13 @@ def judged(path: Path) -> Judged:
         rest = list(dict.fromkeys(place.site for place in places if place.site not in gone))
         templates += templates_of(text, rest)
     return Judged(path, Counter(site.kind for site in sites), refused, wrong)
+
+
+def misspelt(source: str) -> list[str]:
+    """Return what is wrong with the formatting of a template: blanks of marks taken away must come back."""
+    ugly = source.replace("{= v", "{=v").replace(" =}", "=}").replace(" !>", "!>")
+    text = formatted(Source("page.html", ugly)).text
+    return [] if text == source else [f"formatted, it differs: {source[:80]!r}"]
 
 
 def differences(text: str, source: str, values: dict[str, object], sites: list[Site]) -> list[str]:

@@ -35,7 +35,7 @@ def between_contents(reading: ParsedTemplate) -> Iterator[tuple[int, int, str]]:
         if is_blank(node):
             for match in _BLANK_LINES.finditer(reading.source.text, node.start, node.end):
                 breaks = len(re.findall(r"\r\n|\n|\r", match[0]))
-                # A text begins after the line break of a line of steps, so one more blank line is seen than is in it.
-                most = 1 if match.start() == node.start else 2
+                # The line break of a line that holds only steps is not in the text after it.
+                most = 1 if reading.source.text[match.start() - 1 : match.start()] in {"\n", "\r"} else 2
                 if breaks > most:
                     yield match.start(), match.end(), match[1] * most

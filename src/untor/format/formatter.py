@@ -117,7 +117,7 @@ def _spelling(source: Source, mark: Mark, state: str, style: Style) -> str | Non
     if mark.word == "note":
         text = inner.strip()
         is_one_line = len(text.splitlines()) <= 1 and len(inner.splitlines()) <= 1
-        return f"{opening} {text} !>" if is_one_line and text else None
+        return (f"{opening} {text} !>" if text else f"{opening} !>") if is_one_line else None
     if mark.word == "end-verbatim":
         return None
     try:

@@ -41,6 +41,9 @@ def hover(document: Document, offset: int) -> tuple[str, int, int] | None:
         return f"```\n{STEPS[word]}\n```\n{STEP_HELP[word]}", mark.start, mark.inner_start
     tokens = tokens_before(source, mark.inner_start, mark.inner_end)
     index = next((number for number, each in enumerate(tokens) if each.start <= offset < each.end), None)
+    if index is None or tokens[index].kind == "operator":
+        # A cursor after a word is at that word.
+        index = next((number for number, each in enumerate(tokens) if each.end == offset and each.kind != "end"), index)
     if index is None:
         return (_printed(document, mark), mark.start, mark.end) if mark.kind == "print" else None
     token = tokens[index]

@@ -43,14 +43,16 @@ def scanned(source: Source) -> list[Mark]:
 
 def mark_at(marks: list[Mark], offset: int) -> Mark | None:
     """Return the mark that an offset is in, without its edges."""
-    return next((mark for mark in marks if mark.kind != "text" and mark.start < offset < mark.end), None)
+    return next((each for each in marks if each.kind != "text" and each.start < offset < each.end + each.is_torn), None)
 
 
 def mark_before(source: Source, marks: list[Mark], offset: int) -> TypedMark | None:
     """Return the mark that the text before an offset ends in; ``None`` where it ends in none."""
     text = source.text
     passed = [mark for mark in marks if mark.end <= offset and not _is_begun(text, mark)]
-    if passed and passed[-1].word == "verbatim":
+    inside = mark_at(marks, offset)
+    is_comment = inside is not None and inside.kind == "nothing" and not _is_begun(text, inside)
+    if is_comment or (passed and passed[-1].word == "verbatim"):
         return None
     if passed and passed[-1].is_torn and not _OUTSIDE.search(text, passed[-1].end, offset):
         passed.pop()

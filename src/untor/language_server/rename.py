@@ -65,7 +65,7 @@ def renamed(document: Document, offset: int, name: str) -> dict[Document, list[t
         edits[place.start] = (place.start, place.end, instead)
     changes = {owner: sorted(edits.values()) for owner, edits in found.values()}
     for owner, ordered in changes.items():
-        _check(owner, ordered, symbol.name, name)
+        _check(owner, ordered, name)
     return changes
 
 
@@ -78,20 +78,16 @@ def applied(text: str, edits: list[tuple[int, int, str]]) -> str:
     return "".join([*pieces, text[at:]])
 
 
-def _check(owner: Document, edits: list[tuple[int, int, str]], old: str, new: str) -> None:
+def _check(owner: Document, edits: list[tuple[int, int, str]], new: str) -> None:
     """Require that every name means the same afterwards: that none is hidden by the new one."""
     before = owner.reading
     after = reading_of(Source(owner.name, applied(owner.source.text, edits)))
-    if len(after.problems) != len(before.problems) or _meanings(after, new, new) != _meanings(before, old, new):
+    if len(after.problems) != len(before.problems) or _meanings(after) != _meanings(before):
         raise CannotRename(f'"{new}" already means something else in {owner.name}.')
 
 
-def _meanings(reading: ParsedTemplate, old: str, new: str) -> list[tuple[str, str, int]]:
-    """Return which binding each name is read of, in the order of the text, with one name for another."""
-    index = NameIndex(reading)
-    reads = [
-        (read.start, binding.kind, new if binding.name == old else binding.name, number)
-        for number, binding in enumerate(index.bindings)
-        for read in binding.reads
-    ]
-    return [meaning[1:] for meaning in sorted(reads)]
+def _meanings(reading: ParsedTemplate) -> list[tuple[str, int]]:
+    """Return which binding each name is read of, in the order of the text: what they are called is not in it."""
+    bindings = NameIndex(reading).bindings
+    reads = [(read.start, each.kind, number) for number, each in enumerate(bindings) for read in each.reads]
+    return [(kind, number) for _, kind, number in sorted(reads)]

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import logging
-import os
 from functools import wraps
 from typing import TYPE_CHECKING
 
@@ -78,7 +77,7 @@ class Server(LanguageServer):
             problems = site.kept.problems(name)
             if document is None:
                 paths = {problem.source.path for problem in problems if problem.source and problem.source.path}
-                uri = uri_of(os.path.realpath(paths.pop())) if paths else ""
+                uri = uri_of(paths.pop()) if paths else ""
             if not uri:
                 continue
             found = [diagnostic(problem) for problem in problems if problem.source]
@@ -145,10 +144,16 @@ def safe(otherwise: object = None) -> Callable[[Callable[..., Any]], Callable[..
 def server(opener: Callable[[Path], Opened], style: Callable[[Path], Style]) -> Server:
     """Return a server with all that it answers."""
     made = Server(opener, style)
+    logging.getLogger("pygls.protocol.json_rpc").addFilter(_is_no_refusal)
     _notices(made)
     _questions(made)
     _changes(made)
     return made
+
+
+def _is_no_refusal(record: logging.LogRecord) -> bool:
+    """Leave out of the log what is an answer: that something cannot be renamed."""
+    return not (record.exc_info and isinstance(record.exc_info[1], JsonRpcInvalidParams))
 
 
 def _notices(made: Server) -> None:
@@ -202,7 +207,7 @@ def _notices(made: Server) -> None:
 def _real(uri: str) -> str:
     """Return the URL of a file as the server writes it, without links."""
     path = path_of(uri)
-    return uri if path is None else uri_of(os.path.realpath(path))
+    return uri if path is None else uri_of(path)
 
 
 def _questions(made: Server) -> None:

@@ -34,8 +34,7 @@ def spans(marks: list[Mark], size: int) -> list[tuple[Mark, Mark | None, int]]:
             open_.append((mark, mark))
         elif mark.word in {"else", "elif", "between"} and open_:
             first, last = open_[-1]
-            if last is not first:
-                found.append((last, mark, mark.start))
+            found.append((last, mark, mark.start))
             open_[-1] = (first, mark)
         elif mark.word in {"end", "end-verbatim"} and open_:
             first, last = open_.pop()
@@ -43,7 +42,7 @@ def spans(marks: list[Mark], size: int) -> list[tuple[Mark, Mark | None, int]]:
                 found.append((last, mark, mark.start))
             found.append((first, mark, mark.end))
     found += [(first, None, size) for first, _ in open_]
-    return sorted(found, key=lambda each: (each[0].start, -each[2]))
+    return sorted(found, key=lambda each: (each[0].start, each[2]))
 
 
 def open_steps(marks: list[Mark], offset: int) -> list[str]:

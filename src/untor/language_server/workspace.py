@@ -115,7 +115,7 @@ class Document:
     @property
     def uri(self) -> str:
         """The address of its file."""
-        return uri_of(os.path.realpath(self.source.path or self.name))
+        return uri_of(self.source.path or self.name)
 
 
 class Workspace:
@@ -168,7 +168,7 @@ def path_of(uri: str) -> str | None:
 
 
 def uri_of(path: str) -> str:
-    """Return the ``file:`` URL of a path."""
+    """Return the ``file:`` URL of a path, which links are followed in."""
     from pathlib import Path  # noqa: PLC0415
 
-    return Path(path).as_uri()
+    return Path(os.path.realpath(path)).as_uri()
