@@ -1,0 +1,82 @@
+"""The grammar for highlighting, as editors run it: marks are coloured, and what is around them stays as it was."""
+
+from __future__ import annotations
+
+import json
+import shutil
+import subprocess
+import tempfile
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import pytest
+from support import cases
+
+if TYPE_CHECKING:
+    from support import Case
+
+HERE = Path(__file__).parent
+EXTENSION = HERE.parents[1] / "editors" / "extension"
+GRAMMAR = EXTENSION / "untor.tmLanguage.json"
+PACKAGES = ("vscode-textmate@9", "vscode-oniguruma@2")
+
+NODE = shutil.which("node") or "node"
+
+pytestmark = pytest.mark.skipif(shutil.which("npm") is None, reason="the grammar runs in Node.js, which is not here")
+
+
+@pytest.fixture(scope="module")
+def packages() -> Path:
+    """The folder of the packages that run grammars, fetched if they are not there yet."""
+    folder = Path(tempfile.gettempdir(), "untor-editors")
+    if not (folder / "done").exists():
+        folder.mkdir(exist_ok=True)
+        command = ["npm", "install", "--no-save", "--silent", "--ignore-scripts", "--no-package-lock", *PACKAGES]
+        subprocess.run([*command, "--prefix", str(folder)], check=True, capture_output=True, timeout=300)
+        (folder / "done").touch()
+    return folder / "node_modules"
+
+
+def tokens(packages: Path, text: str, scope: str = "text.html.basic") -> list[tuple[str, list[str]]]:
+    """Return the tokens of a text with their scopes, outermost first."""
+    command = [NODE, *map(str, (HERE / "tokens.js", packages, GRAMMAR, HERE / "hosts.json", scope))]
+    done = subprocess.run(command, input=text, capture_output=True, encoding="utf-8", check=True)
+    return [(token, scopes) for line in json.loads(done.stdout) for token, scopes in line]
+
+
+@pytest.mark.parametrize("case", cases("highlighting.txt"), ids=lambda case: case.title)
+def test_scopes(packages: Path, case: Case) -> None:
+    """Words have the scopes that the case names, and not those after a "!"."""
+    found = tokens(packages, case.parts["template"])
+    at = 0
+    for line in case.parts["scopes"].splitlines():
+        word, _, wanted = line.rpartition(": ")
+        number = next(
+            (index for index, (token, _) in enumerate(found) if index >= at and token.strip() == word.strip()), None
+        )
+        assert number is not None, (line, found[at:])
+        at = number
+        scopes = " ".join(found[number][1])
+        for name in wanted.split():
+            assert (name.removeprefix("!") in scopes) is not name.startswith("!"), (line, scopes)
+
+
+@pytest.mark.parametrize(
+    ("scope", "text"), [("text.xml", '<a b="{= c =}"/>{= c =}'), ("text.plain", "Hi {= c =}! <! if c !>")]
+)
+def test_other_hosts(packages: Path, scope: str, text: str) -> None:
+    """Marks are coloured in XML and in plain text too."""
+    found = [scopes for token, scopes in tokens(packages, text, scope) if token == "c"]  # noqa: S105  a word
+    assert len(found) == 2
+    assert all(scopes[-1] == "variable.other.untor" for scopes in found)
+
+
+def test_extension() -> None:
+    """What the extension's manifest names is there, and its client can be read by Node.js."""
+    manifest = json.loads((EXTENSION / "package.json").read_text("utf-8"))
+    (grammar,) = manifest["contributes"]["grammars"]
+    assert (EXTENSION / grammar["path"]).samefile(GRAMMAR)
+    assert json.loads(GRAMMAR.read_text("utf-8"))["scopeName"] == grammar["scopeName"]
+    for name in (*manifest["files"], manifest["contributes"]["languages"][0]["configuration"]):
+        assert (EXTENSION / name).is_file(), name
+    subprocess.run([NODE, "--check", EXTENSION / manifest["main"]], check=True, capture_output=True)
