@@ -201,7 +201,10 @@ def _notices(made: Server) -> None:
             patterns = [lsp.FileSystemWatcher(f"**/*{ending}") for ending in (*ENDINGS, ".po", ".mo")]
             options = lsp.DidChangeWatchedFilesRegistrationOptions(patterns)
             registration = lsp.Registration("templates", lsp.WORKSPACE_DID_CHANGE_WATCHED_FILES, options)
-            await ls.client_register_capability_async(lsp.RegistrationParams([registration]))
+            try:
+                await ls.client_register_capability_async(lsp.RegistrationParams([registration]))
+            except JsonRpcException as refusal:
+                _LOGGER.info("The editor does not watch files: %s", refusal)
 
 
 def _real(uri: str) -> str:

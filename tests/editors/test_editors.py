@@ -1,10 +1,11 @@
-"""The grammar for highlighting, as editors run it: marks are coloured, and what is around them stays as it was."""
+"""What is there for editors: the grammar for highlighting, as they run it, and the extension."""
 
 from __future__ import annotations
 
 import json
 import shutil
 import subprocess
+import sys
 import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -80,3 +81,20 @@ def test_extension() -> None:
     for name in (*manifest["files"], manifest["contributes"]["languages"][0]["configuration"]):
         assert (EXTENSION / name).is_file(), name
     subprocess.run([NODE, "--check", EXTENSION / manifest["main"]], check=True, capture_output=True)
+
+
+def test_client(tmp_path: Path) -> None:
+    """The extension starts the server, and gets what is wrong with a page; where it does not start, it says why."""
+    extension = Path(shutil.copytree(EXTENSION, tmp_path / "extension"))
+    command = ["npm", "install", "--omit=dev", "--silent", "--ignore-scripts", "--no-package-lock"]
+    subprocess.run(command, cwd=extension, check=True, capture_output=True, timeout=300)
+    site = tmp_path / "site"
+    site.mkdir()
+    (site / "page.html").write_text("<p>{= a + =}{= b", "utf-8")
+
+    def run(*server: str) -> str:
+        arguments = [NODE, str(HERE / "editor.js"), str(extension), json.dumps(server)]
+        return subprocess.run(arguments, cwd=site, capture_output=True, text=True, check=True, timeout=100).stdout
+
+    assert run(sys.executable, "-m", "untor", "language-server") == "active 2\nproblems 2\n"
+    assert 'Untor: "nowhere" did not start' in run("nowhere")
