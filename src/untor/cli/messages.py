@@ -53,7 +53,7 @@ def _readings(site: Engine) -> Iterator[tuple[str, ParsedTemplate]]:
             continue
         seen.add(name)
         reading = site.compiler.reading(name)
-        if reading.torn:
+        if reading.problems:
             raise error_of(reading.problems[0])
         yield Path(os.path.relpath(path)).as_posix(), reading
     if not seen:

@@ -9,6 +9,7 @@ from babel.messages.pofile import read_po, write_po
 
 from untor.analysis.analyser import reading_of
 from untor.diagnostics.source import Source
+from untor.errors import error_of
 from untor.extraction.templates import messages_in
 from untor.loading.version import VERSION
 
@@ -37,11 +38,16 @@ def extract(
 ) -> Iterator[tuple[int, str, str | tuple[str, ...], list[str]]]:
     """Yield the messages of a template for Babel: line, kind, texts, remarks.
 
-    The extraction method ``untor`` of ``pybabel extract``; the option ``encoding`` is UTF-8 by default.
+    The extraction method ``untor`` of ``pybabel extract``; the option ``encoding`` is UTF-8 by default. Raises
+    ``MarkError`` for a template with a mark that cannot be read.
     """
     text = fileobj.read().decode(options.get("encoding", "utf-8"))
     name = str(getattr(fileobj, "name", "template.html")).replace("\\", "/").rpartition("/")[2]
-    for found in messages_in(reading_of(Source(name, text))):
+    reading = reading_of(Source(name, text))
+    if reading.problems:
+        # Of a mark that cannot be read, a message would lack the value.
+        raise error_of(reading.problems[0])
+    for found in messages_in(reading):
         message = found.message
         texts = [message.text, *([message.plural] if message.plural is not None else [])]
         kind = _KEYWORDS[bool(message.about), message.plural is not None]

@@ -176,6 +176,13 @@ def _aligned(source: Source, marks: list[Mark]) -> list[Replacement]:
     return edits
 
 
+def _is_on_line(text: str, end: int, mark: Mark) -> bool:
+    """Return whether a line of steps goes on with a mark, or with the blanks before the next one."""
+    if mark.kind == "text":
+        return mark.start == end and not text[mark.start : mark.end].strip(" \t")
+    return mark.kind == "step" and not text[end : mark.start].strip(" \t")
+
+
 def _alone(source: Source, marks: list[Mark]) -> dict[int, int]:
     """Return the marks that begin a line which holds only steps, each with where the line begins."""
     text = source.text
@@ -188,11 +195,10 @@ def _alone(source: Source, marks: list[Mark]) -> dict[int, int]:
         if text[start : mark.start].strip(" \t"):
             continue
         end = mark.end
-        for other in marks[index + 1 :]:
-            if other.kind == "step" and not text[end : other.start].strip(" \t"):
-                end = other.end
-            elif other.start >= end:
-                break
+        following = index + 1
+        while following < len(marks) and _is_on_line(text, end, marks[following]):
+            end = max(end, marks[following].end)
+            following += 1
         line_end = end
         rest = text[end:].split("\n", 1)[0].split("\r", 1)[0] if end < len(text) else ""
         if not rest.strip(" \t"):

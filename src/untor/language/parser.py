@@ -150,7 +150,7 @@ class _TemplateParser:
             self.loop(mark, parser, node)
         except SyntaxProblem as found:
             self.problems.append(found.problem)
-            unread = unreadable(self.source, mark)
+            unread = unreadable(self.source, mark, node.names)
             if isinstance(node.iterable, tree.Unreadable):
                 node.iterable = unread
             elif node.condition is None:
@@ -412,7 +412,7 @@ class _TemplateParser:
             parser.finish()
         except SyntaxProblem as found:
             self.problems.append(found.problem)
-            expression = unreadable(self.source, mark)
+            expression = unreadable(self.source, mark, (name,))
         if name:
             self.body.append(tree.Let(mark.start, mark.end, name, expression, start))
 

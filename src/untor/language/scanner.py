@@ -74,7 +74,7 @@ _STEP_END = re.compile(rf"{_STRING}|!>|\{{=|<!")
 _AFFIXED_STEP = re.compile(r"<!([-~+_])\s*([a-z]+)\b")
 _VERBATIM_END = re.compile(r"<!\s*end(?:\s+verbatim)?\s*!>")
 _SLOT_ELSE = re.compile(r"\selse\s*\Z")
-_AFTER_TORN = re.compile(r"""[ \t]*(?:[\r\n]|</|=?\}|!?>|["'](?:[ \t]*/?>|[ \t]+[\w:@-]+=))""")
+_AFTER_TORN = re.compile(r"""[\r\n]|</|=?\}|!?>|["'](?:[ \t]*/?>|[ \t]+[\w:@-]+=)""")
 """What cannot be in a mark that is not closed: the end of its line, of a tag, of an attribute or of another mark."""
 _HALF_CLOSED = {"=}": re.compile(r"[ \t]*\}"), "!>": re.compile(r"[ \t]*>")}
 """What seems to be meant for a closing delimiter."""
@@ -146,6 +146,8 @@ class Scanner:
         last = opener.start() if opener else len(text)
         found = _AFTER_TORN.search(text, after, last)
         end = found.start() if found else last
+        while end > after and text[end - 1] in " \t":
+            end -= 1
         begun = _HALF_CLOSED[closing].match(text, end)
         problem = Problem(code, self.source, at, after)
         problem.known_edits = (Edit(end, begun.end() if begun else end, f" {closing}"),)

@@ -7,17 +7,20 @@ from untor.language.tokens import SyntaxProblem, tokens
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
+    from collections.abc import Collection
+
     from untor.diagnostics.source import Source
     from untor.language.scanner import Mark
     from untor.language.tokens import Token
 
 
-def unreadable(source: Source, mark: Mark) -> tree.Unreadable:
-    """Return what stands for the expression of a mark: the names that can be recognised in it."""
+def unreadable(source: Source, mark: Mark, bound: Collection[str] = ()) -> tree.Unreadable:
+    """Return what stands for the expression of a mark: the names that can be recognised in it, but those it binds."""
     names: list[tree.Name] = []
     before = ""
     for token in tokens_before(source, mark.inner_start, mark.inner_end):
-        if token.kind == "name" and before not in {".", "|"} and not token.text.startswith("_"):
+        is_name = token.kind == "name" and before not in {".", "|"} and not token.text.startswith("_")
+        if is_name and token.text not in bound:
             names.append(tree.Name(token.start, token.end, token.text))
         before = token.text
     return tree.Unreadable(mark.inner_start, max(mark.inner_end, mark.inner_start), names)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from typing import TypeAlias
 
 from untor.language import tree
 
@@ -32,16 +33,39 @@ class Binding:
         return [(start, start + len(self.name)) for start in sorted(starts)]
 
 
+Chain: TypeAlias = "tuple[Binding, Chain] | None"
+"""The names that are bound somewhere, the last one first; those before are shared."""
+
+
+class Names:
+    """The names that a block binds, with those around it."""
+
+    def __init__(self) -> None:
+        self.known: dict[str, Binding] = {}
+        self.chain: Chain = None
+
+    def copy(self) -> Names:
+        """Return the same names, for a block inside."""
+        inner = Names()
+        inner.known, inner.chain = {**self.known}, self.chain
+        return inner
+
+    def bind(self, binding: Binding) -> None:
+        """Add a name."""
+        self.known[binding.name] = binding
+        self.chain = (binding, self.chain)
+
+
 class NameIndex:
     """The names of one template."""
 
     def __init__(self, reading: ParsedTemplate) -> None:
         self.bindings: list[Binding] = []
-        self._scopes: list[tuple[int, int, dict[str, Binding]]] = []
+        self._scopes: list[tuple[int, int, Chain]] = []
         """Spans of nodes with the names that are bound there."""
         self._starts: dict[int, Binding] | None = None
         taken = reading.takes.parameters if reading.takes else []
-        page = self._parameters(taken, {})
+        page = self._parameters(taken, Names())
         if reading.takes:
             self._note(reading.takes, page)
         if reading.layout:
@@ -51,7 +75,7 @@ class NameIndex:
         self._nodes(reading.body, page)
         for part in reading.parts.values():
             self._context = {}
-            inner = self._parameters(part.parameters, {})
+            inner = self._parameters(part.parameters, Names())
             self._note(part, inner)
             self._nodes(part.body, inner)
 
@@ -70,55 +94,60 @@ class NameIndex:
 
     def visible(self, offset: int) -> dict[str, Binding]:
         """Return the names that are bound where an offset is; those of the page's context are not among them."""
-        found: dict[str, Binding] = {}
+        chain: Chain = None
         size = -1
         for start, end, scope in self._scopes:
             if start <= offset <= end and (size < 0 or end - start <= size):
-                found, size = scope, end - start
-        return found
+                chain, size = scope, end - start
+        found: dict[str, Binding] = {}
+        while chain is not None:
+            binding, chain = chain
+            found.setdefault(binding.name, binding)
+        return dict(reversed(found.items()))
 
     # --- walking -----------------------------------------------------------------------------------------------------
 
     _context: dict[str, Binding] = {}  # noqa: RUF012  replaced for each scope of a context
 
-    def _note(self, node: tree.Node, scope: dict[str, Binding]) -> None:
-        self._scopes.append((node.start, node.end, {**scope}))
+    def _note(self, node: tree.Node, scope: Names) -> None:
+        self._scopes.append((node.start, node.end, scope.chain))
 
-    def _bind(self, kind: str, name: str, start: int, owner: tree.Node, scope: dict[str, Binding]) -> None:
-        scope[name] = Binding(kind, name, start, owner)
-        self.bindings.append(scope[name])
+    def _bind(self, kind: str, name: str, start: int, owner: tree.Node, scope: Names) -> None:
+        binding = Binding(kind, name, start, owner)
+        scope.bind(binding)
+        self.bindings.append(binding)
 
-    def _parameters(self, parameters: list[tree.Parameter], scope: dict[str, Binding]) -> dict[str, Binding]:
-        inner = {**scope}
+    def _parameters(self, parameters: list[tree.Parameter], scope: Names) -> Names:
+        inner = scope.copy()
         for parameter in parameters:
             if parameter.default is not None:
                 self._read(parameter.default, inner)
             self._bind("parameter", parameter.name, parameter.start, parameter, inner)
         return inner
 
-    def _arguments(self, arguments: list[tree.Argument], scope: dict[str, Binding]) -> None:
+    def _arguments(self, arguments: list[tree.Argument], scope: Names) -> None:
         for argument in arguments:
             self._read(argument.value, scope)
 
-    def _read(self, expression: tree.Expression | None, scope: dict[str, Binding]) -> None:
+    def _read(self, expression: tree.Expression | None, scope: Names) -> None:
         todo = [expression] if expression is not None else []
         while todo:
             node = todo.pop()
             todo += tree.children(node)
             if isinstance(node, tree.Name):
-                binding = scope.get(node.name) or self._context.get(node.name)
+                binding = scope.known.get(node.name) or self._context.get(node.name)
                 if binding is None:
                     binding = self._context[node.name] = Binding("context", node.name, node.start)
                     self.bindings.append(binding)
                 binding.reads.append(node)
 
-    def _nodes(self, nodes: list[tree.Node], scope: dict[str, Binding]) -> None:
-        inner = {**scope}
+    def _nodes(self, nodes: list[tree.Node], scope: Names) -> None:
+        inner = scope.copy()
         for node in nodes:
             self._note(node, inner)
             self._node(node, inner)
 
-    def _node(self, node: tree.Node, scope: dict[str, Binding]) -> None:
+    def _node(self, node: tree.Node, scope: Names) -> None:
         match node:
             case tree.Print(expression=expression):
                 self._read(expression, scope)
@@ -127,14 +156,14 @@ class NameIndex:
                 self._bind("let", node.name, node.name_start, node, scope)
             case tree.If():
                 for branch in node.branches:
-                    self._scopes.append((branch.start, branch.end, {**scope}))
+                    self._scopes.append((branch.start, branch.end, scope.chain))
                     self._read(branch.test, scope)
                     self._nodes(branch.body, scope)
             case tree.For():
                 self._loop(node, scope)
             case tree.Say():
                 self._read(node.count, scope)
-                inner = {**scope}
+                inner = scope.copy()
                 if node.name:
                     self._bind("count", node.name, node.name_start, node, inner)
                 self._nodes(node.body, inner)
@@ -145,9 +174,9 @@ class NameIndex:
             case tree.Into() | tree.Slot():
                 self._nodes(tree.inside(node), scope)
 
-    def _loop(self, node: tree.For, scope: dict[str, Binding]) -> None:
+    def _loop(self, node: tree.For, scope: Names) -> None:
         self._read(node.iterable, scope)
-        inner = {**scope}
+        inner = scope.copy()
         for name, start in zip(node.names, node.name_starts, strict=True):
             self._bind("loop", name, start, node, inner)
         if node.position is not None:
