@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import itertools
 import re
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import pytest
@@ -22,8 +23,6 @@ from untor.language.scanner import Scanner
 from untor.language.tokens import tokens
 
 if TYPE_CHECKING:
-    from pathlib import Path
-
     from support import Case
 
 DEMO = [pages.compiler.loader.read(name) for name in sorted(pages.compiler.loader.names())]
@@ -74,6 +73,15 @@ def test_any_blanks(source: Source, blank: str) -> None:
                 inside += (blank or " " if is_apart else blank) + token.text
             ugly = f"{ugly[: mark.start]}{inside}{blank}{ugly[mark.inner_end :]}"
     assert formatted(Source(source.name, ugly)).text == source.text
+
+
+def test_documentation() -> None:
+    """The table of docs/editors.md is what happens."""
+    table = (Path(__file__).parents[2] / "docs" / "editors.md").read_text("utf-8").partition("| before | after |")[2]
+    rows = re.findall(r"^\| `(.+)` \| `(.+)` \|$", table.replace("\\|", "\0"), re.MULTILINE)
+    assert len(rows) == 4
+    for before, after in rows:
+        assert formatted(Source("page.html", before.replace("\0", "|"))).text == after.replace("\0", "|")
 
 
 def test_a_difference_is_found(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -108,15 +108,15 @@ class KeptSite:
         The others that depend on it are stale then.
         """
         was_there = name in self.site.readings
+        above = self._dependants(name)
         self._read(name)
         if was_there != (name in self.site.readings):
-            for each in [*self.site.readings]:
-                self._note_uses(each)
-        now = [self.page_of(name), *self._parts_alone(name)]
-        above = self._dependants(name)
-        if was_there != (name in self.site.readings):
             # What could not be found may be there now, or the other way round.
-            above |= self.site.readings.keys()
+            for each in [*self.site.readings]:
+                if self._note_uses(each):
+                    above |= self._dependants(each)
+        above |= self._dependants(name)
+        now = [self.page_of(name), *self._parts_alone(name)]
         self._stale_files.update(dict.fromkeys(above - {name}))
         self._stale_pages.update(dict.fromkeys(page for page in self._pages if page.file in above))
         self._stale_pages.update(dict.fromkeys(SitePage(each, "") for each in above if self._is_page(each)))
@@ -163,13 +163,13 @@ class KeptSite:
         self._are_messages_new = self._are_messages_new or bool(self.compiler.settings.translator.every)
         self._note_uses(name)
 
-    def _note_uses(self, name: str) -> None:
-        """Find out which templates a template uses."""
+    def _note_uses(self, name: str) -> bool:
+        """Find out which templates a template uses; return whether they are others than before."""
         reading = self.site.readings.get(name)
         before = self._uses.get(name, set())
         after = {*self._named(reading)} if reading else set()
         if before == after:
-            return
+            return False
         self._uses[name] = after
         self._used.subtract(before - after)
         self._used.update(after - before)
@@ -179,6 +179,7 @@ class KeptSite:
         for use in after:
             self._users.setdefault(use.file, set()).add(name)
         self._are_uses_new = True
+        return True
 
     def _named(self, reading: ParsedTemplate) -> Iterator[SitePage]:
         """Yield what a template uses, also what has not been read yet."""

@@ -72,8 +72,10 @@ class _Sites:
         folders = [Path(folder).resolve() for _, folder in site.compiler.loader.entries] if site else []
         if site is not None and any(path.resolve().is_relative_to(folder) for folder in folders):
             return Opened(site, replace(wanted, policy=site.policy), trouble=trouble)
-        above = next((str(each) for each in path.parents if each.name == "templates"), "")
-        return Opened(Engine(above or str(path.parent)), wanted, is_whole=bool(above), trouble=trouble)
+        above = next((str(each) for each in path.parents if each.name == "templates" and each.is_dir()), "")
+        # A new file may be in a new folder.
+        own = next(str(each) for each in path.parents if each.is_dir())
+        return Opened(Engine(above or own), wanted, is_whole=bool(above), trouble=trouble)
 
     def _site(self, configured: ProjectSettings) -> Engine | None:
         """Return the site of the settings. Raises ``click.UsageError``."""

@@ -140,6 +140,9 @@ class _TemplateParser:
     def push(self, opened: OpenStep) -> None:
         if len(self.open) == DEEPEST:
             self.report("too-deep", opened.mark, most=DEEPEST)
+        if len(self.open) >= DEEPEST:
+            # What is in it stays on this level, so that a tree has no more levels than that.
+            opened.node, opened.body = None, self.body
         self.open.append(opened)
 
     # --- for -----------------------------------------------------------------------------------------------------

@@ -10,6 +10,8 @@ from untor.check.suppressions import ACCEPTABLE
 from untor.language_server.positions import range_of
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from untor.diagnostics.edits import Edit
     from untor.diagnostics.problem import Problem
     from untor.language_server.workspace import Document
@@ -62,7 +64,7 @@ def _action(document: Document, problem: Problem, title: str, edit: Edit, *, is_
     return lsp.CodeAction(
         title,
         kind=lsp.CodeActionKind.QuickFix,
-        diagnostics=[diagnostic(problem)],
+        diagnostics=[diagnostic(problem, document.site.uri)],
         is_preferred=is_preferred,
         edit=lsp.WorkspaceEdit(changes={document.uri: [change]}),
     )
@@ -76,14 +78,12 @@ _SEVERITIES = {
 _UNNECESSARY = frozenset({"input-unread", "accept-unused", "message-unused"})
 
 
-def diagnostic(problem: Problem) -> lsp.Diagnostic:
-    """Return a problem as editors show it."""
-    from untor.language_server.workspace import uri_of  # noqa: PLC0415
-
+def diagnostic(problem: Problem, uri: Callable[[str], str]) -> lsp.Diagnostic:
+    """Return a problem as editors show it; ``uri`` returns the URL of a path."""
     source = problem.source
     assert source is not None  # noqa: S101  it is one of a template
     related = [
-        lsp.DiagnosticRelatedInformation(lsp.Location(uri_of(other.path), range_of(other, start, end)), message)
+        lsp.DiagnosticRelatedInformation(lsp.Location(uri(other.path), range_of(other, start, end)), message)
         for message, other, start, end in problem.related
         if other.path
     ]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import os
 from functools import wraps
 from typing import TYPE_CHECKING
 
@@ -21,7 +22,7 @@ from untor.language_server.positions import offset_of, range_of
 from untor.language_server.rename import CannotRename, renamable, renamed
 from untor.language_server.semantic_tokens import TYPES, semantic_tokens
 from untor.language_server.signature import signature
-from untor.language_server.workspace import Workspace, path_of, uri_of
+from untor.language_server.workspace import Workspace, path_of
 from untor.loading.loader import ENDINGS
 from untor.loading.version import VERSION
 
@@ -77,10 +78,10 @@ class Server(LanguageServer):
             problems = site.kept.problems(name)
             if document is None:
                 paths = {problem.source.path for problem in problems if problem.source and problem.source.path}
-                uri = uri_of(paths.pop()) if paths else ""
+                uri = site.uri(paths.pop()) if paths else ""
             if not uri:
                 continue
-            found = [diagnostic(problem) for problem in problems if problem.source]
+            found = [diagnostic(problem, site.uri) for problem in problems if problem.source]
             if self.sent.get(uri, []) != found:
                 self.sent[uri] = found
                 self.text_document_publish_diagnostics(
@@ -167,20 +168,23 @@ def _notices(made: Server) -> None:
     @made.feature(lsp.TEXT_DOCUMENT_DID_OPEN)
     @safe()
     def opened(ls: Server, params: lsp.DidOpenTextDocumentParams) -> None:
-        ls.versions[_real(params.text_document.uri)] = params.text_document.version
-        ls.update(params.text_document.uri, params.text_document.text)
+        uri = params.text_document.uri
+        ls.templates.uris[_real(uri)] = uri
+        ls.versions[uri] = params.text_document.version
+        ls.update(uri, params.text_document.text)
 
     @made.feature(lsp.TEXT_DOCUMENT_DID_CHANGE)
     @safe()
     def changed(ls: Server, params: lsp.DidChangeTextDocumentParams) -> None:
-        ls.versions[_real(params.text_document.uri)] = params.text_document.version
+        ls.versions[params.text_document.uri] = params.text_document.version
         ls.update(params.text_document.uri, params.content_changes[-1].text)
 
     @made.feature(lsp.TEXT_DOCUMENT_DID_CLOSE)
     @safe()
     def closed(ls: Server, params: lsp.DidCloseTextDocumentParams) -> None:
-        ls.versions.pop(_real(params.text_document.uri), None)
+        ls.versions.pop(params.text_document.uri, None)
         ls.update(params.text_document.uri, None)
+        ls.templates.uris.pop(_real(params.text_document.uri), None)
 
     @made.feature(lsp.WORKSPACE_DID_CHANGE_WATCHED_FILES)
     @safe()
@@ -191,7 +195,7 @@ def _notices(made: Server) -> None:
                     site.kept.catalogues_changed()
                     ls.waiting.setdefault(site, set())
                 ls.go_on()
-            elif change.uri.endswith(ENDINGS) and _real(change.uri) not in ls.versions:
+            elif change.uri.endswith(ENDINGS) and _real(change.uri) not in ls.templates.uris:
                 ls.update(change.uri, None)
 
     @made.feature(lsp.INITIALIZED)
@@ -208,9 +212,9 @@ def _notices(made: Server) -> None:
 
 
 def _real(uri: str) -> str:
-    """Return the URL of a file as the server writes it, without links."""
+    """Return the real path of a file; a URL of another kind as it is."""
     path = path_of(uri)
-    return uri if path is None else uri_of(path)
+    return uri if path is None else os.path.realpath(path)
 
 
 def _questions(made: Server) -> None:

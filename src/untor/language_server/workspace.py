@@ -20,7 +20,7 @@ from untor.loading.loader import ENDINGS
 from untor.loading.overlays import OverlayLoader
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Mapping
     from pathlib import Path
 
     from untor.check.checker import CheckOptions
@@ -42,12 +42,14 @@ class Opened(NamedTuple):
 class EditedSite:
     """A site with unsaved text over its files."""
 
-    def __init__(self, opened: Opened) -> None:
+    def __init__(self, opened: Opened, uris: Mapping[str, str] | None = None) -> None:
         compiler = opened.engine.compiler
         self.loader = OverlayLoader(compiler.loader)
         self.settings = compiler.settings
         self.compiler = Compiler(self.loader, self.settings, CodeCache(None, self.settings.cache_key))
         self.kept = KeptSite(self.compiler, opened.wanted, is_whole=opened.is_whole)
+        self.uris = {} if uris is None else uris
+        """By real path, the URLs of open files, as the editor writes them."""
         self._documents: dict[str, Document] = {}
         self._pages: dict[object, TypedPage] = {}
 
@@ -71,6 +73,10 @@ class EditedSite:
         """Return the template that a step names; ``None`` where there is none."""
         name = self.kept.site.name_of(file)
         return self.document(name) if name else None
+
+    def uri(self, path: str) -> str:
+        """Return the URL of a file, as the editor writes it."""
+        return self.uris.get(os.path.realpath(path)) or uri_of(path)
 
     def page(self, name: str) -> TypedPage | None:
         """Return the page that a template is a part of, as it was analysed; ``None`` for one that cannot be read."""
@@ -115,7 +121,7 @@ class Document:
     @property
     def uri(self) -> str:
         """The address of its file."""
-        return uri_of(self.source.path or self.name)
+        return self.site.uri(self.source.path or self.name)
 
 
 class Workspace:
@@ -126,6 +132,8 @@ class Workspace:
         self._warn = warn
         self._warned: set[str] = set()
         self.sites: dict[tuple[tuple[str, str], ...], EditedSite] = {}
+        self.uris: dict[str, str] = {}
+        """By real path, the URLs of open files, as the editor writes them."""
 
     def find(self, uri: str) -> tuple[EditedSite, str] | None:
         """Return the site and the name of a template file; ``None`` for another file."""
@@ -144,7 +152,7 @@ class Workspace:
             self._warned.add(opened.trouble)
             self._warn(opened.trouble)
         key = tuple(opened.engine.compiler.loader.entries)
-        site = self.sites.get(key) or EditedSite(opened)
+        site = self.sites.get(key) or EditedSite(opened, self.uris)
         name = site.loader.name_of(path)
         if not name:
             return None
@@ -168,7 +176,7 @@ def path_of(uri: str) -> str | None:
 
 
 def uri_of(path: str) -> str:
-    """Return the ``file:`` URL of a path, which links are followed in."""
+    """Return the ``file:`` URL of a path."""
     from pathlib import Path  # noqa: PLC0415
 
-    return Path(os.path.realpath(path)).as_uri()
+    return Path(os.path.abspath(path)).as_uri()  # noqa: PTH100  links stay as people see them

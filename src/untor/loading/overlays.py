@@ -40,7 +40,7 @@ class OverlayLoader(TemplateLoader):
         name = self.name_of(path)
         if name:
             readable = text.encode("utf-8", "replace").decode("utf-8")
-            self._unsaved[name] = Unsaved(readable, os.path.realpath(path), next(self._numbers))
+            self._unsaved[name] = Unsaved(readable, os.path.abspath(path), next(self._numbers))
         return name
 
     def drop(self, path: str) -> str:
