@@ -118,7 +118,8 @@ class KeptSite:
         above |= self._dependants(name)
         now = [self.page_of(name), *self._parts_alone(name)]
         self._stale_files.update(dict.fromkeys(above - {name}))
-        self._stale_pages.update(dict.fromkeys(page for page in self._pages if page.file in above))
+        # As long as not all has been read, it is not known what a page depends on.
+        self._stale_pages.update(dict.fromkeys(page for page in self._pages if self._unread or page.file in above))
         self._stale_pages.update(dict.fromkeys(SitePage(each, "") for each in above if self._is_page(each)))
         self._stale_pages.update(dict.fromkeys(part for each in above for part in self._parts_alone(each)))
         changed = {name, *self._look_at_file(name)}
