@@ -130,9 +130,12 @@ def _sources(site: Engine, names: list[str]) -> Iterator[Source | None]:
 
 def _difference(source: Source, text: str) -> str:
     path = source.path or source.name
-    before, after = source.text.splitlines(keepends=True), text.splitlines(keepends=True)
-    found = difflib.unified_diff(before, after, path, path)
-    return "".join(line if line.endswith("\n") else f"{line}\n" for line in found)
+    found = difflib.unified_diff(_lines(source.text), _lines(text), path, path)
+    return "".join(line if line.endswith("\n") else f"{line}\n\\ No newline at end of file\n" for line in found)
+
+
+def _lines(text: str) -> list[str]:
+    return re.findall(r"[^\n]*\n|[^\n]+", text)
 
 
 def _write(path: Path, text: str) -> None:
