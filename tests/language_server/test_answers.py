@@ -282,6 +282,15 @@ def test_no_rename(small: EditedSite, file: str, text: str, new: str) -> None:
         renamed(document, document.source.text.index(text), new)
 
 
+def test_no_rename_in_translated_messages(site: EditedSite) -> None:
+    """A name that translations have in them stays; one that they do not have can be another."""
+    document, offset = typed(site, "<! let who§ = 1 !><! say !>{= who =} calls<! end !>")
+    with pytest.raises(CannotRename, match="so have its translations"):
+        renamed(document, offset, "name")
+    document, offset = typed(site, "<! let who§ = call !><! say !>{= who.cargo =} calls<! end !>")
+    assert renamed(document, offset, "name")
+
+
 def test_references(small: EditedSite) -> None:
     """All places of a name, in all templates."""
     document = small.document("parts.html")

@@ -148,7 +148,7 @@ def _users(document: Document) -> Iterator[Document]:
             yield user
 
 
-def _calls_of(owner: Document, part: str) -> Iterator[tuple[Document, tree.Layout | tree.Include]]:
+def calls_of(owner: Document, part: str) -> Iterator[tuple[Document, tree.Layout | tree.Include]]:
     """Yield the steps that call a template or one of its parts."""
     for user in _users(owner):
         for node in user.site.kept.site.calls(user.reading):
@@ -165,7 +165,7 @@ def _places(symbol: Symbol) -> Iterator[Place]:
         case "part":
             start = owner.reading.parts[name].name_start
             yield Place(owner, start, start + len(name))
-            for user, node in _calls_of(owner, name):
+            for user, node in calls_of(owner, name):
                 yield Place(user, node.target.start, node.target.start + len(name))
         case "slot":
             for slot, part in _slots(owner):
@@ -203,7 +203,7 @@ def _of_binding(symbol: Symbol) -> Iterator[Place]:
         yield Place(owner, start, end, f"{short[start]}={{}}" if start in short else "{}")
     for part in ("", *owner.reading.parts):
         if _belongs(owner, binding, owner.reading.parts.get(part)):
-            for user, node in _calls_of(owner, part):
+            for user, node in calls_of(owner, part):
                 for argument in node.arguments:
                     if argument.name == symbol.name:
                         end = argument.start + len(argument.name)

@@ -7,9 +7,10 @@ from typing import TYPE_CHECKING
 
 from untor.analysis.analyser import reading_of
 from untor.diagnostics.source import Source
+from untor.extraction.templates import messages_in
 from untor.language.tokens import KEYWORDS
 from untor.language_server.names import NameIndex
-from untor.language_server.navigation import Symbol, places, symbol_at
+from untor.language_server.navigation import Symbol, calls_of, places, symbol_at
 
 if TYPE_CHECKING:
     from untor.language.parser import ParsedTemplate
@@ -46,7 +47,7 @@ def _symbol(document: Document, offset: int) -> Symbol:
     )
     if binding.kind == "context" and symbol.name in owner.site.settings.everywhere:
         raise CannotRename(f'"{symbol.name}" is a global of the engine: rename it in Python.')
-    if is_of_page and not owner.site.kept.users(owner.name):
+    if is_of_page and next(calls_of(owner, ""), None) is None:
         raise CannotRename(f'"{symbol.name}" is passed by the view: rename it there.')
     return symbol
 
@@ -84,6 +85,12 @@ def _check(owner: Document, edits: list[tuple[int, int, str]], new: str) -> None
     after = reading_of(Source(owner.name, applied(owner.source.text, edits)))
     if len(after.problems) != len(before.problems) or _meanings(after) != _meanings(before):
         raise CannotRename(f'"{new}" already means something else in {owner.name}.')
+    if owner.site.settings.translator.every and _messages(after) != _messages(before):
+        raise CannotRename(f"A message in {owner.name} has this name in it, and so have its translations.")
+
+
+def _messages(reading: ParsedTemplate) -> list[str]:
+    return [found.message.text for found in messages_in(reading)]
 
 
 def _meanings(reading: ParsedTemplate) -> list[tuple[str, int]]:
