@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from untor.engine.engine import Engine
 
 _LINES = re.compile(r"(\d+)(?:-(\d+))?")
+_STYLES: dict[str, dict[str, Any]] = {"-": {"fg": "red"}, "+": {"fg": "green"}, "@": {"fg": "cyan"}}
 _BOM = b"\xef\xbb\xbf"
 
 
@@ -131,7 +132,9 @@ def _sources(site: Engine, names: list[str]) -> Iterator[Source | None]:
 def _difference(source: Source, text: str) -> str:
     path = source.path or source.name
     found = difflib.unified_diff(_lines(source.text), _lines(text), path, path)
-    return "".join(line if line.endswith("\n") else f"{line}\n\\ No newline at end of file\n" for line in found)
+    whole = (line if line.endswith("\n") else f"{line}\n\\ No newline at end of file\n" for line in found)
+    # Colours are for terminals only.
+    return "".join(click.style(line, **_STYLES.get(line[0], {})) for line in whole)
 
 
 def _lines(text: str) -> list[str]:
