@@ -198,6 +198,18 @@ def test_session(folder: Path) -> None:
         changes = [lsp.FileEvent((templates / "row.html").as_uri(), lsp.FileChangeType.Changed)]
         client.workspace_did_change_watched_files(lsp.DidChangeWatchedFilesParams(changes))
         await client.until(lambda: "argument-missing" in client.codes(page))
+        gone = templates / "gone.html"
+
+        def noticed(kind: lsp.FileChangeType) -> None:
+            changes = [lsp.FileEvent(gone.as_uri(), kind)]
+            client.workspace_did_change_watched_files(lsp.DidChangeWatchedFilesParams(changes))
+
+        gone.write_text("{= a + =}", "utf-8")
+        noticed(lsp.FileChangeType.Created)
+        await client.until(lambda: client.codes(gone.as_uri()) == ["expression-end"])
+        gone.unlink()
+        noticed(lsp.FileChangeType.Deleted)
+        await client.until(lambda: client.codes(gone.as_uri()) == [])
         client.text_document_did_close(lsp.DidCloseTextDocumentParams(identifier))
         symbols = await client.workspace_symbol_async(lsp.WorkspaceSymbolParams("oth"))
         assert [symbol.name for symbol in symbols or []] == ["other.html"]

@@ -50,6 +50,10 @@ class Server(LanguageServer):
         self.style = style
         self.waiting: dict[EditedSite, set[str]] = {}
         """Templates whose problems are to be sent, by site."""
+        self.changed: dict[EditedSite, set[str]] = {}
+        """Templates that have changed and have not been looked at since."""
+        self.places: dict[tuple[EditedSite, str], str] = {}
+        """The URLs by which problems of templates were sent."""
         self.sent: dict[str, list[lsp.Diagnostic]] = {}
         self.snippets = False
         self.work: asyncio.Task[None] | None = None
@@ -58,59 +62,76 @@ class Server(LanguageServer):
     # --- problems ----------------------------------------------------------------------------------------------------
 
     def update(self, uri: str, text: str | None) -> None:
-        """Take unsaved text in, or with ``None`` the file's own; send the problems of what is open at once."""
+        """Take unsaved text in, or with ``None`` the file's own.
+
+        It is looked at once all that the editor has sent is read, or when something is asked.
+        """
         found = self.templates.find(uri)
         path = path_of(uri)
         if found is None or path is None:
             return
         site, _ = found
         name = site.loader.drop(path) if text is None else site.loader.put(path, text)
-        changed = site.changed(name)
-        self.send(site, {name})
-        self.waiting.setdefault(site, set()).update(changed - {name})
+        self.changed.setdefault(site, set()).add(name)
         self.go_on()
+
+    def catch_up(self) -> None:
+        """Look at the templates that have changed, each with the page that it is in; send what is wrong with them."""
+        while self.changed:
+            site, names = self.changed.popitem()
+            waiting = self.waiting.setdefault(site, set())
+            for name in sorted(names):
+                waiting |= site.changed(name) - {name}
+            self.send(site, names)
 
     def send(self, site: EditedSite, names: Iterable[str]) -> None:
         """Send the problems of templates, where they are not those that were sent last."""
         for name in sorted(names):
             document = site.document(name)
-            uri = document.uri if document else ""
-            problems = site.kept.problems(name)
-            if document is None:
-                paths = {problem.source.path for problem in problems if problem.source and problem.source.path}
-                uri = site.uri(paths.pop()) if paths else ""
+            problems = [problem for problem in site.kept.problems(name) if problem.source]
+            path = (
+                document.source.path if document else next((each.source.path for each in problems if each.source), None)
+            )
+            # Of a file that is gone, what was wrong with it is taken back.
+            uri = self.places.get((site, name), "") if path is None else site.uri(path)
             if not uri:
                 continue
-            found = [diagnostic(problem, site.uri) for problem in problems if problem.source]
-            if self.sent.get(uri, []) != found:
+            self.places[site, name] = uri
+            found = [diagnostic(problem, site.uri) for problem in problems]
+            if found != self.sent.get(uri, None if uri in self.versions else []):
                 self.sent[uri] = found
                 self.text_document_publish_diagnostics(
                     lsp.PublishDiagnosticsParams(uri, found, version=self.versions.get(uri)),
                 )
 
     def go_on(self) -> None:
-        """Look at what is stale, when the editor rests."""
+        """Look at what has changed, and when the editor rests, at what depends on it."""
         if self.work is not None:
             self.work.cancel()
         self.work = asyncio.get_running_loop().create_task(self._work())
 
     async def _work(self) -> None:
-        await asyncio.sleep(_REST)
-        loop = asyncio.get_running_loop()
-        for site, waiting in [*self.waiting.items()]:
-            begun = loop.time()
-            while (changed := site.kept.work()) is not None:
-                waiting.update(changed)
-                if loop.time() - begun > _PIECE:
-                    await asyncio.sleep(0)
-                    begun = loop.time()
-            names = {*waiting, *(name for name in site.kept.names() if self._is_open(site, name))}
-            waiting.clear()
-            self.send(site, names)
+        try:
+            self.catch_up()
+            await asyncio.sleep(_REST)
+            for site, waiting in [*self.waiting.items()]:
+                await self._work_on(site, waiting)
+        except Exception:
+            _LOGGER.exception("Looking at templates failed")
 
-    def _is_open(self, site: EditedSite, name: str) -> bool:
-        document = site.document(name)
-        return document is not None and document.uri in self.versions
+    async def _work_on(self, site: EditedSite, waiting: set[str]) -> None:
+        loop = asyncio.get_running_loop()
+        begun = loop.time()
+        while (changed := site.kept.work()) is not None:
+            waiting |= changed
+            if loop.time() - begun > _PIECE:
+                await asyncio.sleep(0)
+                begun = loop.time()
+        # Now it is known of all notes whether something breaks their rules.
+        opened = [found for uri in self.versions if (found := self.templates.find(uri))]
+        names = {*waiting, *(name for owner, name in opened if owner is site)}
+        waiting.clear()
+        self.send(site, names)
 
     def warn(self, text: str) -> None:
         """Show a person what went wrong."""
@@ -120,6 +141,7 @@ class Server(LanguageServer):
 
     def document(self, identifier: lsp.TextDocumentIdentifier) -> Document | None:
         """Return what is known of a template."""
+        self.catch_up()
         return self.templates.document(identifier.uri)
 
 
@@ -274,6 +296,7 @@ def _questions(made: Server) -> None:
     @made.feature(lsp.WORKSPACE_SYMBOL)
     @safe()
     def searched(ls: Server, params: lsp.WorkspaceSymbolParams) -> list[lsp.WorkspaceSymbol]:
+        ls.catch_up()
         documents = [site.document(name) for site in ls.templates.sites.values() for name in site.kept.names()]
         return symbols.workspace_symbols([each for each in documents if each], params.query)
 
