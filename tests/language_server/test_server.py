@@ -194,6 +194,17 @@ def test_session(folder: Path) -> None:
         )
         assert [edit.new_text for edit in ranged or []] == ["<! include 'row' call !>"]
 
+    session(folder, work)
+
+
+def test_files(folder: Path) -> None:
+    """Files that change, come and go without the editor are seen, and what depends on them is looked at."""
+    templates = folder / "templates"
+
+    async def work(client: Client) -> None:
+        page = opened(client, templates / "page.html")
+        identifier = lsp.TextDocumentIdentifier(page)
+        await client.until(lambda: client.problems.get(page) == [])
         (templates / "row.html").write_text("<! takes call, more !>{= call =}{= more =}", "utf-8")
         changes = [lsp.FileEvent((templates / "row.html").as_uri(), lsp.FileChangeType.Changed)]
         client.workspace_did_change_watched_files(lsp.DidChangeWatchedFilesParams(changes))
