@@ -15,7 +15,7 @@ from untor.language_server.actions import actions
 from untor.language_server.completion import completions
 from untor.language_server.hover import hover
 from untor.language_server.navigation import definitions, places, symbol_at
-from untor.language_server.positions import offset_of, position_of
+from untor.language_server.positions import Positions
 from untor.language_server.rename import CannotRename, applied, renamed
 from untor.language_server.semantic_tokens import TYPES, semantic_tokens
 from untor.language_server.signature import signature
@@ -92,7 +92,7 @@ def test_completion(site: EditedSite, row: str) -> None:
     assert {word.replace("_", " ") for word in wanted.split()} <= labels
     for item in found:
         assert item.text_edit is not None
-        start = offset_of(document.source, item.text_edit.range.start)  # type: ignore[union-attr]
+        start = document.offset(item.text_edit.range.start)  # type: ignore[union-attr]
         assert document.source.text[start:offset] in {"", "ca", "cl", "na", "in", "call", *labels}
         assert "$" not in item.text_edit.new_text
 
@@ -352,13 +352,19 @@ def test_semantic_tokens() -> None:
     ]  # fmt: skip
 
 
-def test_positions() -> None:
-    """Offsets and positions are one another, in any line breaks and letters."""
-    source = _alone("a\r\n\U0001f6a2b\rc\u2028d\n").source
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-16", "utf-32"])
+def test_positions(encoding: str) -> None:
+    """Offsets and positions are one another in every encoding, in any line breaks and letters."""
+    source = _alone("a\r\n\U0001f6a2bé\rc\u2028d\n").source
+    positions = Positions(encoding)
     for offset in range(len(source.text) + 1):
         if source.text[offset - 1 : offset + 1] != "\r\n":
-            assert offset_of(source, position_of(source, offset)) == offset
-    assert (position_of(source, 5).line, position_of(source, 5).character) == (1, 3)
+            position = positions.position(source, offset)
+            start = source.starts[position.line]
+            assert position.character == len(
+                source.text[start:offset].encode(f"{encoding}-le".replace("8-le", "8"))
+            ) // (int(encoding[4:]) // 8)
+            assert positions.offset(source, position) == offset
 
 
 def test_actions(site: EditedSite) -> None:

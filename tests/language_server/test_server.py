@@ -89,6 +89,7 @@ def session(folder: Path, work: Callable[[Client], Coroutine[object, object, Non
         client = Client()
         await client.start_io(sys.executable, "-m", "untor", "language-server", cwd=folder)
         capabilities = lsp.ClientCapabilities(
+            general=lsp.GeneralClientCapabilities(position_encodings=["utf-8", "utf-16"]),
             workspace=lsp.WorkspaceClientCapabilities(
                 did_change_watched_files=lsp.DidChangeWatchedFilesClientCapabilities(dynamic_registration=True)
             ),
@@ -277,8 +278,10 @@ def test_troubles(folder: Path) -> None:
 
     async def work(client: Client) -> None:
         page = opened(client, folder / "templates" / "page.html")
-        client.write(page, "{= a + =}", 2)
+        client.write(page, "\U0001f6a2é{= a + =}", 2)
         await client.until(lambda: client.codes(page) == ["expression-end"])
+        # It has chosen the encoding that the editor likes best: four octets, two, and five.
+        assert client.problems[page][0].range.start == lsp.Position(0, 11)
         assert [text for text in client.shown if 'There is no module "gone"' in text]
         note = opened(client, folder / "pyproject.toml")
         found = await client.text_document_hover_async(

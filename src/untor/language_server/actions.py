@@ -7,14 +7,11 @@ from typing import TYPE_CHECKING
 from lsprotocol import types as lsp
 
 from untor.check.suppressions import ACCEPTABLE
-from untor.language_server.positions import range_of
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
-
     from untor.diagnostics.edits import Edit
     from untor.diagnostics.problem import Problem
-    from untor.language_server.workspace import Document
+    from untor.language_server.workspace import Document, EditedSite
 
 
 def actions(document: Document, start: int, end: int) -> list[lsp.CodeAction]:
@@ -60,11 +57,11 @@ def _accepting(document: Document, problem: Problem) -> lsp.CodeAction:
 
 
 def _action(document: Document, problem: Problem, title: str, edit: Edit, *, is_preferred: bool) -> lsp.CodeAction:
-    change = lsp.TextEdit(range_of(document.source, edit.start, edit.end), edit.text)
+    change = lsp.TextEdit(document.range(edit.start, edit.end), edit.text)
     return lsp.CodeAction(
         title,
         kind=lsp.CodeActionKind.QuickFix,
-        diagnostics=[diagnostic(problem, document.site.uri)],
+        diagnostics=[diagnostic(problem, document.site)],
         is_preferred=is_preferred,
         edit=lsp.WorkspaceEdit(changes={document.uri: [change]}),
     )
@@ -78,17 +75,19 @@ _SEVERITIES = {
 _UNNECESSARY = frozenset({"input-unread", "accept-unused", "message-unused"})
 
 
-def diagnostic(problem: Problem, uri: Callable[[str], str]) -> lsp.Diagnostic:
-    """Return a problem as editors show it; ``uri`` returns the URL of a path."""
+def diagnostic(problem: Problem, site: EditedSite) -> lsp.Diagnostic:
+    """Return a problem as editors show it."""
     source = problem.source
     assert source is not None  # noqa: S101  it is one of a template
     related = [
-        lsp.DiagnosticRelatedInformation(lsp.Location(uri(other.path), range_of(other, start, end)), message)
+        lsp.DiagnosticRelatedInformation(
+            lsp.Location(site.uri(other.path), site.positions.range(other, start, end)), message
+        )
         for message, other, start, end in problem.related
         if other.path
     ]
     return lsp.Diagnostic(
-        range_of(source, problem.start, max(problem.end, problem.start + 1)),
+        site.positions.range(source, problem.start, max(problem.end, problem.start + 1)),
         f"{problem.message}\n{problem.hint}".rstrip(),
         severity=_SEVERITIES[problem.kind.severity],
         code=problem.code,

@@ -15,7 +15,6 @@ from untor.language.annotations import KNOWN as KNOWN_TYPES
 from untor.language.keywords import STEPS
 from untor.language_server.hover import about_function, arguments_of, parameter_shape, part_of, signature_of
 from untor.language_server.marks import mark_before
-from untor.language_server.positions import range_of
 from untor.language_server.symbols import open_steps
 from untor.language_server.typed_page import fields, items
 from untor.language_server.words import CONSTANTS, KEYED, OPERATORS, PATTERNS, SNIPPETS, STEP_HELP
@@ -71,7 +70,7 @@ class _Completer:
         if is_snippet and not self.snippets:
             text = re.sub(r"\$\{\d+:([^}]*)\}|\$\d+", r"\1", text)
             is_snippet = False
-        where = range_of(self.document.source, self.start, self.mark.offset)
+        where = self.document.range(self.start, self.mark.offset)
         return lsp.CompletionItem(
             label=label,
             kind=kind,

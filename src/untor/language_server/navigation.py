@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING, NamedTuple
 from lsprotocol import types as lsp
 
 from untor.language import tree
-from untor.language_server.positions import range_of
 from untor.language_server.symbols import slot_nodes
 from untor.language_server.workspace import uri_of
 from untor.types.model import Instance, members_of, without_none
@@ -216,7 +215,7 @@ def _of_binding(symbol: Symbol) -> Iterator[Place]:
 
 def location(place: Place) -> lsp.Location:
     """Return a place as the protocol has it."""
-    return lsp.Location(place.document.uri, range_of(place.document.source, place.start, place.end))
+    return lsp.Location(place.document.uri, place.document.range(place.start, place.end))
 
 
 def definitions(document: Document, offset: int) -> list[lsp.Location]:

@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING
 
 from untor.language.tokens import KEYWORDS
 from untor.language.unreadable import tokens_before
-from untor.language_server.positions import position_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -24,12 +23,12 @@ _TYPED = frozenset({"takes", "part"})
 
 def semantic_tokens(document: Document) -> list[int]:
     """Return five numbers for each token: lines and columns from the one before, length, type, modifiers."""
-    source = document.source
+    source, positions = document.source, document.site.positions
     numbers: list[int] = []
     line = column = 0
     for start, end, kind in sorted(_tokens(document)):
         for piece_start, piece_end in _lines(source.text, start, end):
-            first, last = position_of(source, piece_start), position_of(source, piece_end)
+            first, last = positions.position(source, piece_start), positions.position(source, piece_end)
             at = first.character - (column if first.line == line else 0)
             numbers += [first.line - line, at, last.character - first.character, TYPES.index(kind), 0]
             line, column = first.line, first.character

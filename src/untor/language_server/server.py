@@ -9,6 +9,7 @@ from functools import wraps
 from typing import TYPE_CHECKING
 
 from lsprotocol import types as lsp
+from pygls.capabilities import ServerCapabilitiesBuilder
 from pygls.exceptions import JsonRpcException, JsonRpcInvalidParams
 from pygls.lsp.server import LanguageServer
 
@@ -18,7 +19,6 @@ from untor.language_server.actions import actions, diagnostic
 from untor.language_server.completion import completions
 from untor.language_server.hover import hover
 from untor.language_server.navigation import definitions, location, places, symbol_at
-from untor.language_server.positions import offset_of, range_of
 from untor.language_server.rename import CannotRename, renamable, renamed
 from untor.language_server.semantic_tokens import TYPES, semantic_tokens
 from untor.language_server.signature import signature
@@ -97,7 +97,7 @@ class Server(LanguageServer):
             if not uri:
                 continue
             self.places[site, name] = uri
-            found = [diagnostic(problem, site.uri) for problem in problems]
+            found = [diagnostic(problem, site) for problem in problems]
             if found != self.sent.get(uri, None if uri in self.versions else []):
                 self.sent[uri] = found
                 self.text_document_publish_diagnostics(
@@ -186,6 +186,7 @@ def _notices(made: Server) -> None:
         text = params.capabilities.text_document
         item = text.completion.completion_item if text and text.completion else None
         ls.snippets = bool(item and item.snippet_support)
+        ls.templates.positions.encoding = ServerCapabilitiesBuilder.choose_position_encoding(params.capabilities)
 
     @made.feature(lsp.TEXT_DOCUMENT_DID_OPEN)
     @safe()
@@ -244,11 +245,11 @@ def _questions(made: Server) -> None:
     @safe()
     def hovered(ls: Server, params: lsp.HoverParams) -> lsp.Hover | None:
         document = ls.document(params.text_document)
-        found = hover(document, offset_of(document.source, params.position)) if document else None
+        found = hover(document, document.offset(params.position)) if document else None
         if document is None or found is None:
             return None
         text, start, end = found
-        return lsp.Hover(lsp.MarkupContent(lsp.MarkupKind.Markdown, text), range_of(document.source, start, end))
+        return lsp.Hover(lsp.MarkupContent(lsp.MarkupKind.Markdown, text), document.range(start, end))
 
     @made.feature(
         lsp.TEXT_DOCUMENT_COMPLETION, lsp.CompletionOptions(trigger_characters=[".", "|", '"', "'", "!", "=", "<", " "])
@@ -258,32 +259,32 @@ def _questions(made: Server) -> None:
         document = ls.document(params.text_document)
         if document is None:
             return []
-        return completions(document, offset_of(document.source, params.position), snippets=ls.snippets)
+        return completions(document, document.offset(params.position), snippets=ls.snippets)
 
     @made.feature(lsp.TEXT_DOCUMENT_SIGNATURE_HELP, lsp.SignatureHelpOptions(trigger_characters=["(", ","]))
     @safe()
     def signed(ls: Server, params: lsp.SignatureHelpParams) -> lsp.SignatureHelp | None:
         document = ls.document(params.text_document)
-        return signature(document, offset_of(document.source, params.position)) if document else None
+        return signature(document, document.offset(params.position)) if document else None
 
     @made.feature(lsp.TEXT_DOCUMENT_DEFINITION)
     @safe()
     def defined(ls: Server, params: lsp.DefinitionParams) -> list[lsp.Location]:
         document = ls.document(params.text_document)
-        return definitions(document, offset_of(document.source, params.position)) if document else []
+        return definitions(document, document.offset(params.position)) if document else []
 
     @made.feature(lsp.TEXT_DOCUMENT_REFERENCES)
     @safe()
     def referenced(ls: Server, params: lsp.ReferenceParams) -> list[lsp.Location]:
         document = ls.document(params.text_document)
-        found = symbol_at(document, offset_of(document.source, params.position)) if document else None
+        found = symbol_at(document, document.offset(params.position)) if document else None
         return [location(place) for place in places(found)] if found else []
 
     @made.feature(lsp.TEXT_DOCUMENT_DOCUMENT_HIGHLIGHT)
     @safe()
     def highlighted(ls: Server, params: lsp.DocumentHighlightParams) -> list[lsp.DocumentHighlight]:
         document = ls.document(params.text_document)
-        found = symbol_at(document, offset_of(document.source, params.position)) if document else None
+        found = symbol_at(document, document.offset(params.position)) if document else None
         own = [place for place in places(found) if document and place.document.name == document.name] if found else []
         return [lsp.DocumentHighlight(location(place).range) for place in own if place.end > place.start]
 
@@ -328,8 +329,7 @@ def _changes(made: Server) -> None:
         document = ls.document(params.text_document)
         if document is None:
             return []
-        source = document.source
-        return actions(document, offset_of(source, params.range.start), offset_of(source, params.range.end))
+        return actions(document, document.offset(params.range.start), document.offset(params.range.end))
 
     @made.feature(lsp.TEXT_DOCUMENT_FORMATTING)
     @safe()
@@ -348,10 +348,10 @@ def _changes(made: Server) -> None:
         if document is None:
             return None
         try:
-            place = renamable(document, offset_of(document.source, params.position))
+            place = renamable(document, document.offset(params.position))
         except CannotRename as reason:
             raise JsonRpcInvalidParams(str(reason)) from None
-        return range_of(document.source, place.start, place.end)
+        return document.range(place.start, place.end)
 
     @made.feature(lsp.TEXT_DOCUMENT_RENAME, lsp.RenameOptions(prepare_provider=True))
     @safe()
@@ -360,11 +360,11 @@ def _changes(made: Server) -> None:
         if document is None:
             return None
         try:
-            found = renamed(document, offset_of(document.source, params.position), params.new_name)
+            found = renamed(document, document.offset(params.position), params.new_name)
         except CannotRename as reason:
             raise JsonRpcInvalidParams(str(reason)) from None
         changes = {
-            owner.uri: [lsp.TextEdit(range_of(owner.source, start, end), new) for start, end, new in edits]
+            owner.uri: [lsp.TextEdit(owner.range(start, end), new) for start, end, new in edits]
             for owner, edits in found.items()
         }
         return lsp.WorkspaceEdit(changes=changes)
@@ -379,4 +379,4 @@ def _formatting(ls: Server, identifier: lsp.TextDocumentIdentifier, where: lsp.R
     source = document.source
     lines = None if where is None else (where.start.line + 1, where.end.line + 1)
     result = formatted(source, ls.style(Path(source.path or ".")), lines=lines)
-    return [lsp.TextEdit(range_of(source, start, end), text) for start, end, text in result.edits]
+    return [lsp.TextEdit(document.range(start, end), text) for start, end, text in result.edits]

@@ -8,7 +8,6 @@ from lsprotocol import types as lsp
 
 from untor.language import tree
 from untor.language.keywords import BLOCKS
-from untor.language_server.positions import range_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -66,10 +65,8 @@ def document_symbols(document: Document) -> list[lsp.DocumentSymbol]:
     def symbol(name: str, kind: Kind, node: tree.Node, start: int, detail: str = "") -> lsp.DocumentSymbol:
         shown = name or "(main)"
         last = max(ends.get(node.start, node.end), start + len(name))
-        inner = range_of(source, start, max(start + len(name), start))
-        return lsp.DocumentSymbol(
-            shown, kind, range_of(source, min(node.start, start), last), inner, detail, children=[]
-        )
+        inner = document.range(start, max(start + len(name), start))
+        return lsp.DocumentSymbol(shown, kind, document.range(min(node.start, start), last), inner, detail, children=[])
 
     def inside(nodes: list[tree.Node]) -> Iterator[lsp.DocumentSymbol]:
         for node in nodes:
@@ -100,14 +97,13 @@ def workspace_symbols(documents: list[Document], query: str) -> list[lsp.Workspa
     """Return templates, parts and slots whose names have the letters of a query in order."""
     found: list[lsp.WorkspaceSymbol] = []
     for document in documents:
-        source = document.source
         names = [(document.name, Kind.File, 0)]
         names += [(part.name, Kind.Function, part.name_start) for part in document.reading.parts.values()]
         names += [(slot.name, Kind.Field, slot.name_start) for slot in slot_nodes(document) if slot.name]
         for name, kind, start in names:
             if _matches(name.lower(), query.lower()):
                 end = start + (len(name) if start else 0)
-                where = lsp.Location(document.uri, range_of(source, start, end))
+                where = lsp.Location(document.uri, document.range(start, end))
                 container = None if kind == Kind.File else document.name
                 found.append(lsp.WorkspaceSymbol(location=where, name=name, kind=kind, container_name=container))
     return found[:_MOST]
@@ -154,6 +150,6 @@ def links(document: Document) -> list[lsp.DocumentLink]:
     for node in document.site.kept.site.calls(document.reading):
         called = document.site.named(node.target.file) if node.target.file else None
         if called is not None:
-            where = range_of(document.source, node.target.file_start + 1, node.target.file_end - 1)
+            where = document.range(node.target.file_start + 1, node.target.file_end - 1)
             found.append(lsp.DocumentLink(where, target=called.uri, tooltip=called.name))
     return found

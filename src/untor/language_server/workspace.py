@@ -14,6 +14,7 @@ from untor.compiler.origin import Origin
 from untor.errors import UntorError
 from untor.language_server.marks import scanned
 from untor.language_server.names import NameIndex
+from untor.language_server.positions import Positions
 from untor.language_server.typed_page import TypedPage
 from untor.loading.cache import CodeCache
 from untor.loading.loader import ENDINGS
@@ -22,6 +23,8 @@ from untor.loading.overlays import OverlayLoader
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
     from pathlib import Path
+
+    from lsprotocol import types as lsp
 
     from untor.check.checker import CheckOptions
     from untor.diagnostics.source import Source
@@ -42,12 +45,15 @@ class Opened(NamedTuple):
 class EditedSite:
     """A site with unsaved text over its files."""
 
-    def __init__(self, opened: Opened, uris: Mapping[str, str] | None = None) -> None:
+    def __init__(
+        self, opened: Opened, uris: Mapping[str, str] | None = None, positions: Positions | None = None
+    ) -> None:
         compiler = opened.engine.compiler
         self.loader = OverlayLoader(compiler.loader)
         self.settings = compiler.settings
         self.compiler = Compiler(self.loader, self.settings, CodeCache(None, self.settings.cache_key))
         self.kept = KeptSite(self.compiler, opened.wanted, is_whole=opened.is_whole)
+        self.positions = positions or Positions()
         self.uris = {} if uris is None else uris
         """By real path, the URLs of open files, as the editor writes them."""
         self._documents: dict[str, Document] = {}
@@ -118,6 +124,14 @@ class Document:
         """The page that it is a part of."""
         return self.site.page(self.name)
 
+    def range(self, start: int, end: int) -> lsp.Range:
+        """Return the range between two offsets."""
+        return self.site.positions.range(self.source, start, end)
+
+    def offset(self, position: lsp.Position) -> int:
+        """Return the offset of a position."""
+        return self.site.positions.offset(self.source, position)
+
     @property
     def uri(self) -> str:
         """The address of its file."""
@@ -132,6 +146,7 @@ class Workspace:
         self._warn = warn
         self._warned: set[str] = set()
         self.sites: dict[tuple[tuple[str, str], ...], EditedSite] = {}
+        self.positions = Positions()
         self.uris: dict[str, str] = {}
         """By real path, the URLs of open files, as the editor writes them."""
 
@@ -152,7 +167,7 @@ class Workspace:
             self._warned.add(opened.trouble)
             self._warn(opened.trouble)
         key = tuple(opened.engine.compiler.loader.entries)
-        site = self.sites.get(key) or EditedSite(opened, self.uris)
+        site = self.sites.get(key) or EditedSite(opened, self.uris, self.positions)
         name = site.loader.name_of(path)
         if not name:
             return None
