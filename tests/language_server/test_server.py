@@ -39,7 +39,7 @@ BITS = [
     "\x00",
     "\r\n",
 ]
-WAIT = 20
+WAIT = 120
 
 
 class Client(LanguageClient):
@@ -110,7 +110,7 @@ def session(folder: Path, work: Callable[[Client], Coroutine[object, object, Non
             assert process.stderr is not None
             errors = await process.stderr.read()
             await process.wait()
-        assert (process.returncode, errors.decode()) == (0, "")
+        assert (process.returncode, errors.decode()) == (0, "imported\n" if client.shown[1:] else "")
 
     asyncio.run(whole())
 
@@ -275,6 +275,11 @@ def test_any_edits(tmp_path: Path) -> None:
 def test_troubles(folder: Path) -> None:
     """Settings that are wrong are shown, and templates are checked without them; other files are none of its business."""
     (folder / "pyproject.toml").write_text('[tool.untor]\nengine = "gone:pages"\n', "utf-8")
+    other = folder / "other" / "templates"
+    other.mkdir(parents=True)
+    (other.parent / "pyproject.toml").write_text('[tool.untor]\nengine = "ends:pages"\n', "utf-8")
+    (other.parent / "ends.py").write_text("print('imported')\nraise SystemExit(3)", "utf-8")
+    (other / "page.html").write_text("{= b * =}", "utf-8")
 
     async def work(client: Client) -> None:
         page = opened(client, folder / "templates" / "page.html")
@@ -283,6 +288,9 @@ def test_troubles(folder: Path) -> None:
         # It has chosen the encoding that the editor likes best: four octets, two, and five.
         assert client.problems[page][0].range.start == lsp.Position(0, 11)
         assert [text for text in client.shown if 'There is no module "gone"' in text]
+        ended = opened(client, other / "page.html")
+        await client.until(lambda: client.codes(ended) == ["expression-end"])
+        assert [text for text in client.shown if "it ends the program" in text]
         note = opened(client, folder / "pyproject.toml")
         found = await client.text_document_hover_async(
             lsp.HoverParams(lsp.TextDocumentIdentifier(note), lsp.Position(0, 3))

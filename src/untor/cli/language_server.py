@@ -69,6 +69,8 @@ class _Sites:
             site = self._site(configured)
         except click.UsageError as error:
             trouble = error.message
+        except SystemExit:
+            trouble = f"The engine {self.engine or configured.engine} cannot be imported: it ends the program."
         folders = [Path(folder).resolve() for _, folder in site.compiler.loader.entries] if site else []
         if site is not None and any(path.resolve().is_relative_to(folder) for folder in folders):
             return Opened(site, replace(wanted, policy=site.policy), trouble=trouble)

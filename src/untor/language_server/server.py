@@ -6,6 +6,7 @@ import asyncio
 import logging
 import os
 from functools import wraps
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from lsprotocol import types as lsp
@@ -28,7 +29,6 @@ from untor.loading.version import VERSION
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
-    from pathlib import Path
     from typing import Any
 
     from untor.format.formatter import Style
@@ -186,6 +186,10 @@ def _notices(made: Server) -> None:
         text = params.capabilities.text_document
         item = text.completion.completion_item if text and text.completion else None
         ls.snippets = bool(item and item.snippet_support)
+        folders = [each.uri for each in params.workspace_folders or []] or [params.root_uri or ""]
+        path = path_of(folders[0])
+        if path is not None and Path(path).is_dir():
+            os.chdir(path)  # the folders of engines are relative to that of the project
         ls.templates.positions.encoding = ServerCapabilitiesBuilder.choose_position_encoding(params.capabilities)
 
     @made.feature(lsp.TEXT_DOCUMENT_DID_OPEN)
@@ -371,8 +375,6 @@ def _changes(made: Server) -> None:
 
 
 def _formatting(ls: Server, identifier: lsp.TextDocumentIdentifier, where: lsp.Range | None) -> list[lsp.TextEdit]:
-    from pathlib import Path  # noqa: PLC0415
-
     document = ls.document(identifier)
     if document is None:
         return []
