@@ -6,7 +6,6 @@ import json
 import shutil
 import subprocess
 import sys
-import tempfile
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -27,14 +26,11 @@ pytestmark = pytest.mark.skipif(shutil.which("npm") is None, reason="the grammar
 
 
 @pytest.fixture(scope="module")
-def packages() -> Path:
-    """The folder of the packages that run grammars, fetched if they are not there yet."""
-    folder = Path(tempfile.gettempdir(), "untor-editors")
-    if not (folder / "done").exists():
-        folder.mkdir(exist_ok=True)
-        command = ["npm", "install", "--no-save", "--silent", "--ignore-scripts", "--no-package-lock", *PACKAGES]
-        subprocess.run([*command, "--prefix", str(folder)], check=True, capture_output=True, timeout=300)
-        (folder / "done").touch()
+def packages(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The folder of the packages that run grammars."""
+    folder = tmp_path_factory.mktemp("packages")
+    command = ["npm", "install", "--no-save", "--silent", "--ignore-scripts", "--no-package-lock", *PACKAGES]
+    subprocess.run([*command, "--prefix", str(folder)], check=True, capture_output=True, timeout=300)
     return folder / "node_modules"
 
 
