@@ -266,4 +266,5 @@ def test_start(tmp_path: Path) -> None:
 
 def test_main_has_all_commands() -> None:
     """The commands are those of the manual."""
-    assert sorted(main.commands) == "check demo explain messages probe render serve start types".split()
+    names = "check demo explain format language-server messages probe render serve start types"
+    assert sorted(main.commands) == names.split()

@@ -10,7 +10,7 @@ import click
 
 from untor.check.checker import CheckOptions
 from untor.cli.check import options_of
-from untor.cli.common import site_options
+from untor.cli.common import quiet_option, site_options
 from untor.cli.format import style_of
 from untor.cli.pyproject import ProjectSettings, settings
 from untor.cli.templates import engine_named
@@ -24,6 +24,7 @@ if TYPE_CHECKING:
 
 @click.command("language-server", short_help="Answer an editor about templates.")
 @site_options
+@quiet_option
 def command(*, engine: str | None, folders: tuple[str, ...]) -> None:
     """Answer an editor about templates, over standard input and output (Language Server Protocol 3.17).
 

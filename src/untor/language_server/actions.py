@@ -51,7 +51,8 @@ def _accepting(document: Document, problem: Problem) -> lsp.CodeAction:
     line = source.position(problem.start)[0]
     start = source.starts[line - 1]
     indent = source.line(line)[: len(source.line(line)) - len(source.line(line).lstrip())]
-    note = f"{indent}<! note accept {problem.code}: why this is right here !>\n"
+    line_break = "\r\n" if "\r\n" in source.text else "\n"
+    note = f"{indent}<! note accept {problem.code}: why this is right here !>{line_break}"
     edit = Edit(start, start, note)
     return _action(document, problem, f"Accept {problem.code} in this line", edit, is_preferred=False)
 
