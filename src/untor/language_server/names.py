@@ -64,6 +64,8 @@ class NameIndex:
         self._scopes: list[tuple[int, int, Chain]] = []
         """Spans of nodes with the names that are bound there."""
         self._starts: dict[int, Binding] | None = None
+        self._context: dict[str, Binding] = {}
+        """The names that are bound nowhere: of the page, then of each part, which sees another context."""
         taken = reading.takes.parameters if reading.takes else []
         page = self._parameters(taken, Names())
         if reading.takes:
@@ -71,7 +73,6 @@ class NameIndex:
         if reading.layout:
             self._note(reading.layout, page)
             self._arguments(reading.layout.arguments, page)
-        self._context: dict[str, Binding] = {}
         self._nodes(reading.body, page)
         for part in reading.parts.values():
             self._context = {}
@@ -106,8 +107,6 @@ class NameIndex:
         return dict(reversed(found.items()))
 
     # --- walking -----------------------------------------------------------------------------------------------------
-
-    _context: dict[str, Binding] = {}  # noqa: RUF012  replaced for each scope of a context
 
     def _note(self, node: tree.Node, scope: Names) -> None:
         self._scopes.append((node.start, node.end, scope.chain))
