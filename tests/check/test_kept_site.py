@@ -111,7 +111,7 @@ def test_a_keystroke_looks_at_one_page(tmp_path: Path, monkeypatch: pytest.Monke
     for name in ("page3.html", "base.html", "row.html"):
         loader.put(str(tmp_path / name), (tmp_path / name).read_text("utf-8") + "<b>")
         assert name in site.changed(name)
-        assert "element-unclosed" in [problem.code for problem in site.problems(name)], name
+        assert [problem for problem in site.problems(name) if problem.code.startswith("element-")], name
         assert (len(looked), {each.removesuffix(".html") for each in read}) == (1, {name.removesuffix(".html")})
         looked.clear()
         read.clear()

@@ -26,6 +26,10 @@ if TYPE_CHECKING:
     """Problems by the name of the template that they are in."""
 
 
+_NO_PAGE = SitePage("", "")
+"""Before all pages."""
+
+
 class KeptSite:
     """The problems of a site's templates, by template. Its compiler must not have ``reload``.
 
@@ -45,6 +49,10 @@ class KeptSite:
         self._reporting: dict[str, set[SitePage]] = {}
         self._of_file: ByTemplate = {}
         self._of_catalogues: ByTemplate = {}
+        self._changed: set[str] = set()
+        """Templates of which it has not been found out yet what depends on them."""
+        self._fresh: set[SitePage] = set()
+        """The pages that were looked at when the only one of them changed."""
         self._stale_pages: dict[SitePage, None] = {}
         self._stale_files: dict[str, None] = {}
         self._are_uses_new = True
@@ -56,7 +64,7 @@ class KeptSite:
     def is_settled(self) -> bool:
         """Whether nothing is left to do."""
         are_old = not (self._are_uses_new or self._are_messages_new)
-        return are_old and not (self._unread or self._stale_files or self._stale_pages)
+        return are_old and not (self._changed or self._unread or self._stale_files or self._stale_pages)
 
     def reading(self, name: str) -> ParsedTemplate | None:
         """Return a template as it was read; ``None`` where there is none, or one that is not text."""
@@ -74,29 +82,33 @@ class KeptSite:
 
     def problems(self, name: str) -> list[Problem]:
         """Return what is wrong with a template, in the order of its text, without what is accepted or off."""
-        found: dict[object, Problem] = {}
+        found: dict[object, tuple[SitePage, Problem]] = {}
         own = [problem for problem in self.site.unread if problem.source and problem.source.name == name]
         for problem in [*own, *self._of_file.get(name, ()), *self._of_catalogues.get(name, ())]:
-            found.setdefault(place_of(problem), problem)
-        for page in sorted(self._reporting.get(name, ()), key=lambda page: (bool(page.part), page)):
+            found.setdefault(place_of(problem), (_NO_PAGE, problem))
+        for page in self._reporting.get(name, ()):
             for problem in self._pages[page][name]:
-                found.setdefault(place_of(problem), problem)
+                place = place_of(problem)
+                if place not in found or page < found[place][0]:
+                    found[place] = page, problem
         reading = self.site.readings.get(name)
         accepted = Suppressions([reading] if reading else [], self.wanted.accepted)
-        left = [each for each in found.values() if each.code not in self._off and not accepted.takes(each)]
+        left = [each for _, each in found.values() if each.code not in self._off and not accepted.takes(each)]
         about_notes = [each for each in accepted.left_over() if self.is_settled or each.code != "accept-unused"]
         return sorted([*left, *about_notes], key=lambda problem: (problem.start, problem.code))
 
     def page_of(self, name: str) -> SitePage:
         """Return a page that a template is a part of, as far as is known: itself, if nothing uses it."""
-        seen, todo = {name}, [name]
-        while todo:
-            each = todo.pop()
-            if not self._used[SitePage(each, "")]:
-                return SitePage(each, "")
-            for user in sorted(self.users(each) - seen):
+        seen, way = {name}, [name]
+        while way:
+            if not self._used[SitePage(way[-1], "")]:
+                return SitePage(way[-1], "")
+            user = min(self.users(way[-1]) - seen, default=None)
+            if user is None:
+                way.pop()
+            else:
                 seen.add(user)
-                todo.append(user)
+                way.append(user)
         # In a circle, one of its templates is the page.
         return min((page for page in self._pages if page.file in seen), default=SitePage(name, ""))
 
@@ -108,25 +120,31 @@ class KeptSite:
         The others that depend on it are stale then.
         """
         was_there = name in self.site.readings
-        above = self._dependants(name)
         self._read(name)
+        self._changed.add(name)
         if was_there != (name in self.site.readings):
             # What could not be found may be there now, or the other way round.
-            for each in [*self.site.readings]:
-                if self._note_uses(each):
-                    above |= self._dependants(each)
-        above |= self._dependants(name)
-        now = [self.page_of(name), *self._parts_alone(name)]
-        self._stale_files.update(dict.fromkeys(above - {name}))
-        # As long as not all has been read, it is not known what a page depends on.
+            self._changed |= {each for each in [*self.site.readings] if self._note_uses(each)}
+        changed = {name, *self._look_at_file(name)}
+        pages = [self.page_of(name), *self._parts_alone(name)]
+        for page in pages:
+            self._are_uses_new |= page not in self._pages
+            changed |= self._look_at(page)
+        # Where others have changed too, what has just been looked at may depend on them.
+        self._fresh = {*pages} if self._changed == {name} else set()
+        return changed
+
+    def _spread(self) -> None:
+        """Find out what depends on the templates that have changed: it is stale."""
+        above = self._dependants(self._changed)
+        self._stale_files.update(dict.fromkeys(above - (self._changed if self._fresh else set())))
+        # As long as not all had been read, it was not known what a page depends on.
         self._stale_pages.update(dict.fromkeys(page for page in self._pages if self._unread or page.file in above))
         self._stale_pages.update(dict.fromkeys(SitePage(each, "") for each in above if self._is_page(each)))
         self._stale_pages.update(dict.fromkeys(part for each in above for part in self._parts_alone(each)))
-        changed = {name, *self._look_at_file(name)}
-        for page in now:
-            self._are_uses_new |= page not in self._pages
-            changed |= self._look_at(page)
-        return changed
+        for page in self._fresh:
+            self._stale_pages.pop(page, None)
+        self._changed.clear()
 
     def catalogues_changed(self) -> None:
         """Read the translations again, when there is time."""
@@ -137,6 +155,9 @@ class KeptSite:
 
     def work(self) -> set[str] | None:
         """Do a piece of what is left; return the templates whose problems may have changed, ``None`` if all is done."""
+        if self._changed:
+            self._spread()
+            return set()
         if self._unread:
             name = next(iter(self._unread))
             self._read(name)
@@ -189,9 +210,9 @@ class KeptSite:
             if file:
                 yield SitePage(file, node.target.part)
 
-    def _dependants(self, name: str) -> set[str]:
-        """Return the templates that a template is a part of, however deep, with itself."""
-        names, todo = {name}, [name]
+    def _dependants(self, changed: Iterable[str]) -> set[str]:
+        """Return the templates that templates are a part of, however deep, with themselves."""
+        names, todo = {*changed}, [*changed]
         while todo:
             for user in self.users(todo.pop()) - names:
                 names.add(user)
