@@ -113,7 +113,7 @@ def analyse(
         main.body = walker.operations
     except AnalysisError as found:
         analysis.report(found.problem, source)
-    # Of a torn template, what the rest seems to be is known, and nothing is said about it.
+    # Editors need the plan of a torn template, but problems after the tear may only be echoes of it.
     result.problems = reading.problems + ([] if reading.torn else analysis.problems)
     result.functions = analysis.functions
     result.nonces = analysis.nonces

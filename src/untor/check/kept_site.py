@@ -67,7 +67,7 @@ class KeptSite:
         return are_old and not (self._changed or self._unread or self._stale_files or self._stale_pages)
 
     def reading(self, name: str) -> ParsedTemplate | None:
-        """Return a template as it was read; ``None`` where there is none, or one that is not text."""
+        """Return the parsed template, or ``None`` if it does not exist or is not UTF-8."""
         if name in self._unread or name not in self.site.readings:
             self._read(name)
         return self.site.readings.get(name)

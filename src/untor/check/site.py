@@ -75,7 +75,7 @@ class Site:
         return self.readings.get(self.name_of(file))
 
     def name_of(self, file: str) -> str:
-        """Return the whole name of the template that a step names; an empty string when there is none."""
+        """Return the full name of the template that a step names, or an empty string if it does not exist."""
         if file not in self._called:
             try:
                 self._called[file] = self.compiler.loader.name(file)

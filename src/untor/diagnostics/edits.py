@@ -29,7 +29,7 @@ class Edit(NamedTuple):
 _WORD = re.compile(r"[^\W\d][\w-]*")
 _QUOTED = re.compile(r'"([^"\s]+)"')
 _INSTEAD = re.compile(r'(?:To compare, write|Write) "?([^".:…]+?)"?(?:[.:;]|$)')
-_STEP_INSTEAD = re.compile(r"Write <! (for|let|slot|else|elif|if|note|part|verbatim|end)\b(?!.*, <!)")
+_ELSE_IF = re.compile(r"<!\s*(else\s+if)\b")
 _VALUE_BEFORE = re.compile(r"""=((?:[^\s"'<>=`{}]|\{=[^"'<>]*?=\})*)\Z""")
 _VALUE_AFTER = re.compile(r"""(?:[^\s"'<>=`{}]|\{=[^"'<>]*?=\})*""")
 
@@ -57,7 +57,7 @@ def _suggested(problem: Problem, text: str) -> list[Edit]:
 
 def _of_filter(problem: Problem, _text: str) -> list[Edit]:
     """Replace a filter by those that the hint names."""
-    if problem.hint.startswith('Write "') or problem.hint.startswith("Did you"):
+    if problem.hint.startswith(('Write "', "Did you")):
         names = [name for name in _QUOTED.findall(problem.hint) if _WORD.fullmatch(name)]
         return [Edit(problem.start, problem.end, name) for name in names]
     return []
@@ -97,18 +97,25 @@ def _of_step(problem: Problem, text: str) -> list[Edit]:
         return [Edit(problem.start, problem.end, "end")]
     if problem.hint.startswith("Did you mean"):
         return _suggested(problem, text)
-    same_shape = {"foreach": "for", "elseif": "elif", "elsif": "elif", "else-if": "elif", "comment": "note"}
-    same_shape |= dict.fromkeys(("var", "const", "set"), "let")
-    same_shape |= {"raw": "verbatim", "otherwise": "else", "yield": "slot", "default": "else", "empty": "else"}
-    return [Edit(problem.start, problem.end, same_shape[word])] if word in same_shape else []
+    return [Edit(problem.start, problem.end, _SAME_SHAPE[word])] if word in _SAME_SHAPE else []
+
+
+_SAME_SHAPE = {
+    **dict.fromkeys(("elseif", "elsif", "else-if"), "elif"),
+    **dict.fromkeys(("var", "const", "set"), "let"),
+    **dict.fromkeys(("default", "empty", "otherwise"), "else"),
+    "comment": "note",
+    "foreach": "for",
+    "raw": "verbatim",
+    "yield": "slot",
+}
+"""Steps of other languages that are written like ours but for their keyword."""
 
 
 def _of_branch(problem: Problem, text: str) -> list[Edit]:
     """Write ``elif`` for ``else if``."""
-    if '"elif"' in problem.message and (match := re.compile(r"(<!\s*)else\s+if\b").search(text, 0, problem.end + 2)):
-        starts = [*re.finditer(r"(<!\s*)(else\s+if)\b", text[: problem.end + 2])]
-        match = starts[-1]
-        return [Edit(match.start(2), match.end(2), "elif")]
+    if '"elif"' in problem.message and (found := [*_ELSE_IF.finditer(text, 0, problem.end + 2)]):
+        return [Edit(*found[-1].span(1), "elif")]
     return _instead(problem, text) if problem.hint.startswith('Write "in"') else []
 
 

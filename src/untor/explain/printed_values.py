@@ -86,7 +86,7 @@ def values_as_data(page: str, values: list[PrintedValue]) -> dict[str, object]:
 
 
 def value_of(number: int, placement: Placement, kind: str) -> PrintedValue:
-    """Return what is done to the value of a placement; ``kind`` is its type, empty where it is not known."""
+    """Return how the value of a placement is filtered and escaped; ``kind`` is its type, empty if not known."""
     if placement.reason is not None and placement.context == "text":
         steps = (*_filters(placement)[:-1], f"printed unescaped, because: {placement.reason}")
         return PrintedValue(number, placement, "trusted", steps, kind)

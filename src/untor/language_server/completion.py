@@ -130,7 +130,7 @@ class _Completer:
         owners = [node for node in calls if isinstance(node, tree.Layout) or node.word == "use"]
         found: dict[str, str] = {}
         for node in owners[-1:] + owners[:1]:
-            called = self.document.site.named(node.target.file) if node.target.file else self.document
+            called = self.document.called(node.target)
             if called is not None and (not node.target.part or node.target.part in called.reading.parts):
                 for name in sorted(slots_in(called.reading, node.target.part) - {""}):
                     found.setdefault(name, str(node.target))
@@ -278,8 +278,7 @@ class _Completer:
 
     def _function(self) -> tuple[str, int, bool] | None:
         """Return the function whose arguments the cursor is in, which argument that is, and whether it is a filter."""
-        found = open_call(self.tokens)
-        return found[:3] if found else None
+        return open_call(self.tokens)
 
     def _binds(self) -> bool:
         """Return whether a new name is written here."""
@@ -293,11 +292,8 @@ class _Completer:
         return False
 
 
-def open_call(tokens: list[Token]) -> tuple[str, int, bool, int] | None:
-    """Return the function whose brackets are open at the end of tokens: its name, which argument, and if it filters.
-
-    The last is the offset of its name.
-    """
+def open_call(tokens: list[Token]) -> tuple[str, int, bool] | None:
+    """Return the function whose brackets are open at the end of tokens: its name, which argument, and if it filters."""
     depth = index = 0
     for number in range(len(tokens) - 1, 0, -1):
         text = tokens[number].text
@@ -311,7 +307,7 @@ def open_call(tokens: list[Token]) -> tuple[str, int, bool, int] | None:
             before = tokens[number - 1]
             if depth == 0 and before.kind == "name":
                 is_filter = number > 1 and tokens[number - 2].text == "|"
-                return before.text, index, is_filter, before.start
+                return before.text, index, is_filter
             depth = max(depth - 1, 0)
         elif text == "," and depth == 0:
             index += 1

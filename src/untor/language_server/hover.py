@@ -139,7 +139,7 @@ def targets(document: Document) -> list[tree.Target]:
 
 def part_of(document: Document, target: tree.Target) -> tuple[Document, tree.Part] | None:
     """Return the part that a step calls, with its template."""
-    owner = document.site.named(target.file) if target.file else document
+    owner = document.called(target)
     part = owner.reading.parts.get(target.part) if owner else None
     return (owner, part) if owner and part else None
 

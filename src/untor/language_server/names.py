@@ -81,7 +81,7 @@ class NameIndex:
             self._nodes(part.body, inner)
 
     def at(self, offset: int) -> Binding | None:
-        """Return what the name at an offset, or right before it, stands for; ``None`` where there is none."""
+        """Return the binding of the name at an offset or ending there, or ``None``."""
         for binding in self.bindings:
             if any(start <= offset <= end for start, end in binding.places):
                 return binding

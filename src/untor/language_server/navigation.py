@@ -48,7 +48,7 @@ def symbol_at(document: Document, offset: int) -> Symbol | None:
     for node in document.site.kept.site.calls(document.reading):
         target = node.target
         if target.part and target.start <= offset <= target.start + len(target.part):
-            owner = document.site.named(target.file) if target.file else document
+            owner = document.called(target)
             return Symbol("part", owner, target.part) if owner and target.part in owner.reading.parts else None
         if target.file and target.file_start <= offset <= target.file_end:
             owner = document.site.named(target.file)
@@ -64,7 +64,7 @@ def symbol_at(document: Document, offset: int) -> Symbol | None:
             return Symbol("slot", document, slot.name, part=part_name)
     for into, target in contents(document):
         if into.name_start <= offset <= into.name_start + len(into.name):
-            owner = _called(document, target)
+            owner = document.called(target)
             return Symbol("slot", owner, into.name, part=target.part) if owner else None
     binding = document.names.at(offset)
     return Symbol("name", document, binding.name, binding) if binding else None
@@ -75,13 +75,9 @@ def _is_short(argument: tree.Argument) -> bool:
     return argument.value.start == argument.start
 
 
-def _called(document: Document, target: tree.Target) -> Document | None:
-    return document.site.named(target.file) if target.file else document
-
-
 def parameter_of(document: Document, target: tree.Target, name: str) -> Symbol | None:
     """Return the parameter that an argument is for."""
-    owner = _called(document, target)
+    owner = document.called(target)
     if owner is None:
         return None
     wanted = owner.reading.parts.get(target.part)
@@ -151,7 +147,7 @@ def calls_of(owner: Document, part: str) -> Iterator[tuple[Document, tree.Layout
     """Yield the steps that call a template or one of its parts."""
     for user in _users(owner):
         for node in user.site.kept.site.calls(user.reading):
-            called = _called(user, node.target)
+            called = user.called(node.target)
             if called is not None and called.name == owner.name and node.target.part == part:
                 yield user, node
 
@@ -172,7 +168,7 @@ def _places(symbol: Symbol) -> Iterator[Place]:
                     yield Place(owner, slot.name_start, slot.name_start + len(name))
             for user in _users(owner):
                 for into, target in contents(user):
-                    called = _called(user, target)
+                    called = user.called(target)
                     if (
                         into.name == name
                         and called is not None

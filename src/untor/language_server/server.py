@@ -64,7 +64,7 @@ class Server(LanguageServer):
     def update(self, uri: str, text: str | None) -> None:
         """Take unsaved text in, or with ``None`` the file's own.
 
-        It is looked at once all that the editor has sent is read, or when something is asked.
+        The template is checked when all pending messages have been read, or before the next answer.
         """
         found = self.templates.find(uri)
         path = path_of(uri)
@@ -92,7 +92,7 @@ class Server(LanguageServer):
             path = (
                 document.source.path if document else next((each.source.path for each in problems if each.source), None)
             )
-            # Of a file that is gone, what was wrong with it is taken back.
+            # For a deleted file, the problems that were sent are cleared.
             uri = self.places.get((site, name), "") if path is None else site.uri(path)
             if not uri:
                 continue
@@ -380,5 +380,5 @@ def _formatting(ls: Server, identifier: lsp.TextDocumentIdentifier, where: lsp.R
         return []
     source = document.source
     lines = None if where is None else (where.start.line + 1, where.end.line + 1)
-    result = formatted(source, ls.style(Path(source.path or ".")), lines=lines)
+    result = formatted(source, ls.style(Path(source.path or ".")), lines=lines, compiler=document.site.compiler)
     return [lsp.TextEdit(document.range(start, end), text) for start, end, text in result.edits]

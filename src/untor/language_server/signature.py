@@ -22,7 +22,7 @@ def signature(document: Document, offset: int) -> lsp.SignatureHelp | None:
         return None
     found = open_call(mark.tokens)
     if found is not None:
-        name, index, is_filter, _ = found
+        name, index, is_filter = found
         settings = document.site.settings
         function = settings.filters.get(name) if is_filter else settings.everywhere.get(name)
         if not callable(function):

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, NamedTuple
 
 from untor.analysis.ir import PrintValue, UrlValue, all_operations
+from untor.check.name_rules import names_in
 from untor.check.type_rules import known_of
 from untor.inference.declared import parameter_type
 from untor.inference.expressions import Expressions
@@ -55,12 +56,7 @@ class _WatchedTypes(PageTypes):
     watch: Callable[[Source, Seen], None] = lambda *_: None
 
     def _expressions(self, source: Source) -> Expressions:
-        known = self.known
-        watched = _WatchedExpressions(
-            source, lambda *_, **__: None, known.filters, known.values, known.lenient, known.calls_methods
-        )
-        watched.watch = self.watch
-        return watched
+        return _WatchedExpressions(**vars(super()._expressions(source)), watch=self.watch)
 
 
 class TypedPage:
@@ -93,7 +89,7 @@ class TypedPage:
             parser.finish()
         except SyntaxProblem:
             return ANY
-        names = [each.name for each in _names(node)]
+        names = [name.name for name, _ in names_in(node)]
         before = [each for each in self._seen.get(template, ()) if each.node.start <= offset]
         knowing = [each for each in before if all(each.scope.knows(name) for name in names)]
         if not knowing:
@@ -134,16 +130,6 @@ class TypedPage:
                 if start <= offset < end:
                     found[operation.placement] = None
         return [*found]
-
-
-def _names(node: tree.Expression) -> list[tree.Name]:
-    names, todo = [], [node]
-    while todo:
-        each = todo.pop()
-        todo += tree.children(each)
-        if isinstance(each, tree.Name):
-            names.append(each)
-    return names
 
 
 def fields(kind: Type) -> dict[str, Type]:

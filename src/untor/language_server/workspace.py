@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 from dataclasses import dataclass
 from functools import cached_property
+from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 from urllib.parse import unquote, urlsplit
 
@@ -22,13 +23,13 @@ from untor.loading.overlays import OverlayLoader
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
-    from pathlib import Path
 
     from lsprotocol import types as lsp
 
     from untor.check.checker import CheckOptions
     from untor.diagnostics.source import Source
     from untor.engine.engine import Engine
+    from untor.language import tree
     from untor.language.parser import ParsedTemplate
     from untor.language.scanner import Mark
 
@@ -66,7 +67,7 @@ class EditedSite:
         return self.kept.changed(name)
 
     def document(self, name: str) -> Document | None:
-        """Return what is known of a template; ``None`` where there is none."""
+        """Return a template by its full name, or ``None`` if it does not exist."""
         reading = self.kept.reading(name)
         if reading is None:
             return None
@@ -76,7 +77,7 @@ class EditedSite:
         return document
 
     def named(self, file: str) -> Document | None:
-        """Return the template that a step names; ``None`` where there is none."""
+        """Return the template that a step names, or ``None`` if it does not exist."""
         name = self.kept.site.name_of(file)
         return self.document(name) if name else None
 
@@ -119,6 +120,10 @@ class Document:
         """What its names mean."""
         return NameIndex(self.reading)
 
+    def called(self, target: tree.Target) -> Document | None:
+        """Return the template that a step calls, this one for a part of it; ``None`` if it does not exist."""
+        return self.site.named(target.file) if target.file else self
+
     @property
     def page(self) -> TypedPage | None:
         """The page that it is a part of."""
@@ -152,8 +157,6 @@ class Workspace:
 
     def find(self, uri: str) -> tuple[EditedSite, str] | None:
         """Return the site and the name of a template file; ``None`` for another file."""
-        from pathlib import Path  # noqa: PLC0415
-
         path = path_of(uri)
         if path is None:
             return None
@@ -192,6 +195,4 @@ def path_of(uri: str) -> str | None:
 
 def uri_of(path: str) -> str:
     """Return the ``file:`` URL of a path."""
-    from pathlib import Path  # noqa: PLC0415
-
     return Path(os.path.abspath(path)).as_uri()  # noqa: PTH100  links stay as people see them

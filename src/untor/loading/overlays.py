@@ -50,7 +50,7 @@ class OverlayLoader(TemplateLoader):
         return name
 
     def name_of(self, path: str) -> str:
-        """Return the name of the template that a file is; an empty string for one that is no template."""
+        """Return the template name of a file, or an empty string if it is not a template of these folders."""
         real = Path(os.path.realpath(path))
         if not path.endswith(ENDINGS):
             return ""
