@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import sys
 import tempfile
 from pathlib import Path
@@ -47,6 +48,7 @@ def demo(*, check: bool, host: str, port: int) -> None:
             from untor.demo.harbour import make_database  # noqa: PLC0415
 
             make_database(database)
+            logging.getLogger("untor.blocked").addFilter(_OneBlocked())
             site = Port(database)
             if check:
                 sys.exit(_check(console, site))
@@ -57,6 +59,20 @@ def demo(*, check: bool, host: str, port: int) -> None:
         notice(f"Port Ellery is at {address_of(listening, host)} (Ctrl-C stops it)")
         warn_of_others(host)
         run(guarded(site.app, host, {}), listening)
+
+
+class _OneBlocked(logging.Filter):
+    """Says once that values are blocked: the demo's data is full of them."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._is_first = True
+
+    def filter(self, record: logging.LogRecord) -> bool:
+        """Let the first record through, in other words."""
+        record.msg, record.args = "values are blocked, as they should be; the first page counts them", ()
+        is_first, self._is_first = self._is_first, False
+        return is_first
 
 
 def _check(console: Console, site: object) -> int:

@@ -12,7 +12,7 @@ from contextlib import contextmanager
 import click
 
 from untor import __version__
-from untor.cli import check, explain, format, language_server, messages, probe, serve, start, types  # noqa: A004  the commands
+from untor.cli import build, check, explain, format, language_server, messages, probe, serve, start, types  # noqa: A004  the commands
 from untor.cli.demo import demo
 from untor.cli.render import render
 from untor.errors import TemplateMissing, UntorError
@@ -71,6 +71,7 @@ def main() -> None:
 
 
 main.add_command(render)
+main.add_command(build.command)
 main.add_command(check.command)
 main.add_command(explain.command)
 main.add_command(probe.command)

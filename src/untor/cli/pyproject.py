@@ -19,9 +19,9 @@ if TYPE_CHECKING:
 class ProjectSettings:
     """The settings of a project; empty without any.
 
-    ``folders`` are those of the templates, ``engine`` is ``MODULE:NAME`` of the site's own engine, ``messages`` and
-    ``locale`` are options for a site without an engine of its own; ``format`` is for ``untor format``, the others are
-    for ``untor check``.
+    ``folders`` are those of the templates, ``engine`` is ``MODULE:NAME`` of the site's own engine, ``messages``,
+    ``locale``, ``static`` and ``links`` are options for a site without an engine of its own; ``format`` is for
+    ``untor format``, ``build`` for ``untor build``, the others are for ``untor check``.
     """
 
     file: Path | None = None
@@ -32,7 +32,10 @@ class ProjectSettings:
     most_trusted: int | None = None
     messages: str | None = None
     locale: str = "en"
+    static: dict[str, str] = field(default_factory=dict)
+    links: dict[str, str] = field(default_factory=dict)
     format: dict[str, Any] = field(default_factory=dict)
+    build: dict[str, Any] = field(default_factory=dict)
 
     @property
     def folder(self) -> Path | None:
@@ -48,7 +51,10 @@ _SHAPES: dict[str, tuple[type | tuple[type, ...], str]] = {
     "most-trusted": (int, "a number"),
     "messages": (str, 'a folder, like "locales"'),
     "locale": (str, 'the code of a locale, like "en"'),
+    "static": ((str, dict), 'a folder, like "static", or a table of addresses and folders'),
+    "links": (dict, 'a table of routes, like {vessel = "/vessels/{id}.html"}'),
     "format": (dict, 'a table, like {quotes = "single", indent = 4}'),
+    "build": (dict, 'a table of pages, like {"index.html" = {page = "index"}}'),
 }
 _QUOTES = ("double", "single", "alternate")
 _MOST_INDENT = 16
@@ -87,8 +93,15 @@ def _read(file: Path) -> ProjectSettings:
         table.get("most-trusted"),
         str(file.parent / table["messages"]) if "messages" in table else None,
         table.get("locale", "en"),
+        {url: str(file.parent / folder) for url, folder in _static(table.get("static", {})).items()},
+        table.get("links", {}),
         table.get("format", {}),
+        table.get("build", {}),
     )
+
+
+def _static(given: str | dict[str, str]) -> dict[str, str]:
+    return {"/static": given} if isinstance(given, str) else given
 
 
 def _check(file: Path, name: str, value: Any) -> None:
@@ -102,6 +115,8 @@ def _check(file: Path, name: str, value: Any) -> None:
     if name == "format" and isinstance(value, dict):
         _check_format(file, value)
         return
+    if name == "build" and isinstance(value, dict):
+        return  # what is in it is read by the command
     wrong = not isinstance(value, kind) or isinstance(value, bool) or not all(isinstance(each, str) for each in inner)
     if wrong:
         raise click.UsageError(f"{file}: {name} in [tool.untor] must be {shape}")

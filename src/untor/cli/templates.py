@@ -55,10 +55,17 @@ def searched(folders: list[str]) -> list[str]:
 
 
 def plain_engine(folders: list[str] | str, *, reload: bool = True) -> Engine:
-    """Return an engine for folders, with the translations that the settings name. Raises ``click.UsageError``."""
+    """Return an engine for folders, with what the settings say of it. Raises ``click.UsageError``."""
     configured = settings()
     try:
-        return Engine(folders, reload=reload, messages=configured.messages, locale=configured.locale)
+        return Engine(
+            folders,
+            reload=reload,
+            messages=configured.messages,
+            locale=configured.locale,
+            static=configured.static or None,
+            links=configured.links or None,
+        )
     except ValueError as error:
         raise click.UsageError(f"{error}.") from None
 

@@ -106,6 +106,13 @@ class XmlNode:
                 yield value
 
 
+def source_of(node: XmlNode) -> bytes:
+    """Return XML that is equal for elements which read the same."""
+    from xml.etree.ElementTree import tostring  # noqa: PLC0415  only for those who compare
+
+    return b"\0".join([repr(node._prefixes).encode(), *map(tostring, node._elements)])  # noqa: SLF001  its own module
+
+
 def read_xml(octets: bytes, name: str) -> dict[str, object]:
     """Return the root element of an XML file, under its name. Raises ``DataError`` with line and column."""
     from xml.etree.ElementTree import TreeBuilder  # noqa: PLC0415  it only builds; the parser below reads

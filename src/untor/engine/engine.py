@@ -40,6 +40,7 @@ if TYPE_CHECKING:
     from typing import Any, Literal, TypeVar
 
     from untor.check.findings import Finding
+    from untor.site.result import BuildResult
     from untor.web.csp import Policy
     from untor.web.response import Headers, Page
     from untor.web.routes import Router
@@ -324,6 +325,34 @@ class Engine:
         from untor.engine.many import render_many  # noqa: PLC0415  loaded when it is used
 
         return render_many(self, name, contexts, executor)
+
+    def build(
+        self,
+        folder: str | os.PathLike[str],
+        pages: Mapping[str, object] | Iterable[tuple[str, str, Mapping[str, object]]],
+        executor: Executor | None = None,
+        *,
+        url: str = "",
+        whole: bool = False,
+        check: bool = False,
+        progress: Callable[[int, int], None] | None = None,
+    ) -> BuildResult:
+        """Build a site of files in a folder: its pages, its static files, and with a ``url`` its sitemap.
+
+        ``pages`` is a table as in ``[tool.untor.build]``, ``{"vessels/{id}.html": {"page": "vessel", "each": vessels,
+        "as": "vessel"}}``, where ``each`` may be any iterable; or an iterable of (path, page, values). Pages are
+        rendered again if their template, values or options have changed, or with ``whole`` all of them, and written if
+        their text has; files that an earlier build wrote and this one does not are removed. ``url`` is the address of
+        the site. With ``check``, links inside it that lead nowhere are in ``result.broken``. ``executor`` (of
+        ``concurrent.futures``) shares out the work; over processes, the engine and the values must pickle, and each
+        writes to the folder. ``progress`` is called with the number of finished pages and that of all.
+
+        Raises ``BuildFailed`` with the errors of single pages, after all others have been built; ``ValueError`` for
+        settings that are not valid, ``OSError`` if the folder cannot be written to, or another build is writing to it.
+        """
+        from untor.site.for_engines import build  # noqa: PLC0415  loaded when it is used
+
+        return build(self, folder, pages, executor, url=url, whole=whole, check=check, progress=progress)
 
     def check(
         self,

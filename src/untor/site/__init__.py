@@ -1,0 +1,1 @@
+"""Builds a whole site of files: pages from data, static files, a sitemap."""
