@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import json
 import re
+import shutil
+import subprocess
 import tracemalloc
 from concurrent.futures import ThreadPoolExecutor
 from typing import TYPE_CHECKING
 from urllib.parse import quote
 
 import pytest
+from accessibility import VIEWS, findings, viewed
 from selenium.common.exceptions import WebDriverException
 from selenium.webdriver.common.by import By
 from selenium.webdriver.support.select import Select
@@ -20,7 +24,8 @@ from untor.demo import views
 from untor.demo.app import Port
 from untor.demo.forms import LONGEST_TEXT, checked
 from untor.demo.harbour import LOG_LINES, Harbour, log_of, make_database
-from untor.demo.visit import HOSTILE, visit
+from untor.demo.trials import FIRST
+from untor.demo.visit import HOSTILE, PATHS, visit
 from untor.escape.css import style_value
 
 if TYPE_CHECKING:
@@ -74,7 +79,7 @@ def test_every_page_once(tmp_path: Path) -> None:
     status, output, _ = untor("demo", "--check", folder=tmp_path)
     assert status == 0
     assert re.findall(r"^(GET|POST) +(\S+) +(\d+)", output, re.MULTILINE)[0] == ("GET", "/", "200")
-    assert "\n56 pages, 0 failed. Browse them with: untor demo\n" in output
+    assert "\n65 pages, 0 failed. Browse them with: untor demo\n" in output
     assert views.pages.check() == []
 
 
@@ -167,7 +172,17 @@ def test_log_streams(database: Path, url: str) -> None:
 
 def test_many_visitors_at_once(url: str) -> None:
     """Sixteen visitors at once all get whole pages."""
-    paths = ["/", "/vessels/3", "/notices", "/berths", "/invoices?language=de", "/search?words=e", "/log", "/tide"] * 16
+    paths = [
+        "/",
+        "/arrivals",
+        "/vessels/3",
+        "/notices",
+        "/berths",
+        "/invoices?language=de",
+        "/search?words=e",
+        "/log",
+        "/tide",
+    ] * 16
     with ThreadPoolExecutor(16) as pool:
         answers = list(pool.map(lambda path: ask(url + path), paths))
     assert {answer.status for answer in answers} == {200}
@@ -196,7 +211,7 @@ def test_a_visit(url: str, database: Path, browser: Chrome) -> None:
     with Harbour(database) as harbour:
         vessels = harbour.vessels()
         calls, messages = harbour.calls(), harbour.messages()
-    browser.get(f"{url}/")
+    browser.get(f"{url}/arrivals")
     assert browser.execute_script(READ) == {
         "names": [call.vessel.name for call in calls],
         "titles": [f"{call.vessel.name}, skipper {call.vessel.skipper}" for call in calls],
@@ -207,7 +222,7 @@ def test_a_visit(url: str, database: Path, browser: Chrome) -> None:
         "scripts": 0,
         "images": 0,
     }
-    for path in ["/", *(f"/vessels/{vessel.id}" for vessel in vessels), "/berths", "/tide"]:
+    for path in ["/arrivals", *(f"/vessels/{vessel.id}" for vessel in vessels), "/berths", "/tide"]:
         look(path)
     for vessel in vessels:
         browser.get(f"{url}/vessels/{vessel.id}")
@@ -250,7 +265,16 @@ SHAPE = """return [document.dir, document.documentElement.lang, [...document.que
 
 def _languages(browser: Chrome, url: str, look) -> None:  # type: ignore[no-untyped-def]  # noqa: ANN001
     """Read each page in each language, which is remembered: it has the same elements, and nothing runs."""
-    paths = ("/", "/vessels/3", "/notices", "/berths", "/tide", "/invoices", "/invoices/2031-016", "/search?words=e")
+    paths = (
+        "/arrivals",
+        "/vessels/3",
+        "/notices",
+        "/berths",
+        "/tide",
+        "/invoices",
+        "/invoices/2031-016",
+        "/search?words=e",
+    )
     shapes: dict[str, list[object]] = {path: [] for path in paths}
     for code in reversed(views.LANGUAGES):
         browser.get(url)
@@ -353,3 +377,118 @@ def test_without_scripts_and_narrow(url: str, browser: Chrome) -> None:
             assert browser.execute_script("return document.documentElement.scrollWidth") <= 360, name
     finally:
         browser.execute_cdp_cmd("Emulation.clearDeviceMetricsOverride", {})
+
+
+# --- the first page ---------------------------------------------------------------------------------------------------
+
+
+def _is_complete(browser: Chrome) -> bool:
+    return bool(browser.execute_script("return document.readyState") == "complete")
+
+
+@pytest.mark.parametrize(
+    ("value", "ran"),
+    [
+        (FIRST, {"Attribute without quotes", "Event handler"}),
+        ("javascript:alert(1)", {"Link"}),
+        ("alert(1)", {"Value in a script"}),
+        ("Sea Holly & Sons", set()),
+    ],
+)
+def test_what_is_tried_on_the_first_page(url: str, browser: Chrome, value: str, ran: set[str]) -> None:
+    """A value is printed in ten contexts; code runs with html.escape alone only, and only in its frame."""
+    browser.get(f"{url}/?value={quote(value)}")
+    rows = browser.find_elements(By.CSS_SELECTOR, ".trials tbody tr")
+    names = [row.find_element(By.TAG_NAME, "th").text.partition("\n")[0] for row in rows]
+    assert len(names) == 10
+    for column, wanted in ((0, set()), (1, ran)):
+        found = set()
+        for name, row in zip(names, rows, strict=True):
+            browser.switch_to.frame(row.find_elements(By.TAG_NAME, "iframe")[column])
+            WebDriverWait(browser, 60).until(_is_complete)
+            if name in wanted:
+                WebDriverWait(browser, 60).until(lambda shown: shown.find_elements(By.CSS_SELECTOR, "html.ran"))
+            found |= {name} if browser.find_elements(By.CSS_SELECTOR, "html.ran") else set()
+            browser.switch_to.default_content()
+        assert found == wanted
+    counters = browser.find_element(By.CLASS_NAME, "counters").text
+    assert re.match(
+        r"10 values printed · \d+ blocked · structure unchanged in 10, with html.escape alone in \d+$", counters
+    )
+
+
+def test_what_is_typed_on_the_first_page(url: str, browser: Chrome) -> None:
+    """The results follow what is typed, with the escaped characters marked."""
+    browser.get(f"{url}/?value=")
+    browser.find_element(By.ID, "value").send_keys("<b>'")
+    marks = "return [...document.querySelectorAll('.trials mark')].map(mark => mark.textContent)"
+    WebDriverWait(browser, 60).until(lambda shown: "&lt;" in shown.execute_script(marks))
+    assert {"&lt;", "&gt;", "&#39;", "\\u003c", "\\u0027", "%3C"} <= {*browser.execute_script(marks)}
+
+
+def test_what_is_behind_a_page(url: str) -> None:
+    """The template, the contexts and the source of a page are one click away; of nothing else there is a source."""
+    page = ask(f"{url}/vessels/3").body.decode()
+    assert {
+        found for found in re.findall(r'href="(/[a-z]+)[/?]', page) if found in {"/templates", "/explained", "/source"}
+    } == {"/templates", "/explained", "/source"}
+    source = ask(f"{url}/source?of=/vessels/3").body.decode()
+    assert "&lt;!doctype html&gt;" in source
+    assert "nonce" in source
+    for of in (
+        "",
+        "vessels/3",
+        "/source?of=/source",
+        "/log",
+        "/nowhere",
+        "//evil.example",
+        "/static/ellery.css",
+        "/tried/alone/1",
+        "/ü\0",
+    ):
+        assert ask(f"{url}/source?of={quote(of)}").status == 404, of
+    for path in ("/tried/other/1", "/tried/alone/10", "/tried/alone/x", "/tried/untor/-1"):
+        assert ask(url + path).status == 404, path
+    framed = ask(f"{url}/tried/alone/0?value=x")
+    assert framed.headers["content-security-policy"].startswith("sandbox allow-scripts; default-src 'none'; ")
+
+
+@pytest.mark.parametrize(("width", "scheme"), VIEWS)
+def test_pages_are_accessible(url: str, checkers: Path, browser: Chrome, width: int, scheme: str) -> None:
+    """Axe finds nothing on any page of the tour, and every page fits the screen."""
+    paths = (
+        "/",
+        "/arrivals",
+        "/vessels/3",
+        "/notices",
+        "/berths",
+        "/tide",
+        "/invoices/2031-016",
+        "/search?words=e",
+        "/templates/tide",
+        "/explained/vessel",
+        "/source?of=/tide",
+        "/?language=ar",
+        "/nowhere",
+    )
+    with viewed(browser, width, scheme):
+        assert {path: found for path in paths if (found := findings(browser, checkers, url + path))} == {}
+    ask(f"{url}/?language=en")
+
+
+def test_pages_are_valid(url: str, checkers: Path, tmp_path: Path) -> None:
+    """The Nu checker finds nothing in any page but what skippers have typed: a carriage return, and what is no colour."""
+    java = shutil.which("java")
+    if java is None:
+        pytest.skip("the Nu checker needs Java")
+    for number, path in enumerate([*PATHS, "/nowhere", "/tried/untor/1?value=x"]):
+        if path != "/log" and not path.startswith("/results"):  # ten thousand lines that are alike; a part of a page
+            (tmp_path / f"{number}.html").write_bytes(ask(url + path).body)
+    command = [java, "-jar", str(checkers / "vnu-jar/build/dist/vnu.jar"), "--format", "json", "--errors-only"]
+    done = subprocess.run([*command, *map(str, tmp_path.glob("*.html"))], capture_output=True, text=True, check=False)
+    typed = (
+        "A numeric character reference expanded to carriage return.",
+        "CSS: “background”: “untor-blocked()” is not",
+    )
+    found = [each["message"] for each in json.loads(done.stderr)["messages"]]
+    assert [message for message in found if not message.startswith(typed)] == []

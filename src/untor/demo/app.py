@@ -7,6 +7,7 @@ from urllib.parse import parse_qsl
 
 from untor.compiler.origin import Origin
 from untor.demo import views
+from untor.demo.asking import asked
 from untor.demo.forms import checked
 from untor.demo.harbour import TODAY, Harbour, log_of
 from untor.errors import TemplateMissing
@@ -19,7 +20,7 @@ try:
     from starlette.applications import Starlette
     from starlette.concurrency import run_in_threadpool
     from starlette.exceptions import HTTPException
-    from starlette.responses import RedirectResponse
+    from starlette.responses import RedirectResponse, Response
     from starlette.routing import Mount, Route
     from starlette.staticfiles import StaticFiles
 except ImportError as error:
@@ -36,6 +37,11 @@ if TYPE_CHECKING:
 
 _MOST_BYTES = 64 * 1024
 _A_YEAR = "public, max-age=31536000, immutable"
+_FRAME = "sandbox allow-scripts; default-src 'none'; script-src 'unsafe-inline'; style-src 'unsafe-inline'"
+"""The policy of frames in which attacks may run: they have no origin, and can load and send nothing."""
+_PASSED_ON = frozenset({"host", "cookie", "accept-language"})
+"""The headers of a request that the page whose source is shown may depend on."""
+
 _EXPLAINED = Policy()
 _explained = explained_template()
 
@@ -56,7 +62,7 @@ class Port:
     def __init__(self, database: str | os.PathLike[str]) -> None:
         self.database = database
         handlers: dict[str, Callable[..., object]] = {
-            name: getattr(self, name) for name in views.ROUTES if name != "notices"
+            name: getattr(self, {"try": "first"}.get(name, name)) for name in views.ROUTES if name != "notices"
         }
         routes = [Route(views.ROUTES[name], view, name=name) for name, view in handlers.items()]
         routes.append(Route(views.ROUTES["notices"], self.notices, methods=["GET", "POST"], name="notices"))
@@ -75,7 +81,41 @@ class Port:
         headers = {"Vary": "Cookie, Accept-Language"}
         if request.query_params.get("language") == language:
             headers["Set-Cookie"] = f"language={language}; Path=/; SameSite=Lax; HttpOnly; Max-Age=31536000"
+        query = f"?{request.url.query}" if request.url.query else ""
+        context = {"sent_from": f"{request.url.path}{query}" if request.method == "GET" else "", **context}
         return views.pages.page(name, context, headers=headers, locale=language, **options)  # type: ignore[arg-type]
+
+    def first(self, request: Request) -> Page:
+        """Show what is shown here, with something nasty in ten contexts."""
+        return self._page(request, "try", views.tried(request.query_params.get("value")))
+
+    def results(self, request: Request) -> Page:
+        """Show the results of another value: the part of the page that changes while one types."""
+        template = views.pages.in_locale(self._language(request)).template("try").part("results")
+        context = views.tried(request.query_params.get("value", ""))
+        return template.page({name: context[name] for name in ("value", "trials", "blocked")})
+
+    def tried(self, request: Request) -> Response:
+        """Show a value in one context, for a frame that can reach nothing: code may run there."""
+        number, escaping = request.path_params["number"], request.path_params["escaping"]
+        known = number.isdecimal() and len(number) < 3 and escaping in {"untor", "alone"}  # noqa: PLR2004
+        value = request.query_params.get("value", "")
+        shown = views.trials.framed(int(number), value, by_untor=escaping == "untor") if known else None
+        if shown is None:
+            raise HTTPException(404, "There is no such context.")
+        return Response(shown, headers={"Content-Security-Policy": _FRAME}, media_type="text/html")
+
+    async def source(self, request: Request) -> Page:
+        """Show the source of a page, as it was sent."""
+        target = request.query_params.get("of", "")
+        if not target.startswith("/") or target.startswith(("/source", "/static", "/tried", "/log")):
+            raise HTTPException(404, "There is no source of this page.")
+        passed = [(name, value) for name, value in request.headers.items() if name in _PASSED_ON]
+        status, _, octets = await asked(self.app, "GET", target, headers=passed)
+        if status != 200:  # noqa: PLR2004
+            raise HTTPException(404, "There is no source of this page.")
+        context: views.Context = {"address": target, "text": octets.decode("utf-8", "replace")}
+        return await run_in_threadpool(self._page, request, "source", context)
 
     def arrivals(self, request: Request) -> Page:
         """Show the arrivals board."""

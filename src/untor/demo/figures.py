@@ -1,4 +1,4 @@
-"""The figure of the tide chart, drawn with Matplotlib."""
+"""The turns of the tide, and its chart as a figure of Matplotlib, for those who have that."""
 
 from __future__ import annotations
 
@@ -16,8 +16,11 @@ MEAN = 2.9
 
 
 def tide_figure(tides: Sequence[Tide]) -> Any:
-    """Return the chart of a day's tide, with its high and low waters marked."""
-    from matplotlib.figure import Figure  # noqa: PLC0415  of the extra "demo"
+    """Return the chart of a day's tide, with its high and low waters marked; ``None`` without Matplotlib."""
+    try:
+        from matplotlib.figure import Figure  # noqa: PLC0415  not everybody has it
+    except ImportError:
+        return None
 
     hours = [tide.at.hour + tide.at.minute / 60 + 24 * (tide.at.date() > tides[0].at.date()) for tide in tides]
     heights = [tide.height for tide in tides]

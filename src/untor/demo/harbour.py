@@ -138,10 +138,12 @@ class Place(TypedDict):
 
 
 class Turn(TypedDict):
-    """High or low water."""
+    """High or low water, and its place in the chart."""
 
     tide: Tide
     high: bool
+    x: float
+    y: float
 
 
 @dataclass(frozen=True, slots=True)

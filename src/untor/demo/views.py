@@ -5,7 +5,9 @@ from __future__ import annotations
 from importlib.resources import files
 
 from untor.demo import harbour as records
+from untor.demo.figures import MEAN, tide_figure, turning_points
 from untor.demo.harbour import TODAY
+from untor.demo.trials import EXAMPLES, FIRST, REFUSED, Trial, Trials
 from untor.diagnostics.source import Source
 from untor.engine.engine import Engine
 from untor.web.csp import Policy
@@ -20,7 +22,10 @@ if TYPE_CHECKING:
 Context = dict[str, object]
 
 ROUTES = {
-    "arrivals": "/",
+    "try": "/",
+    "results": "/results",
+    "tried": "/tried/{escaping}/{number}",
+    "arrivals": "/arrivals",
     "vessel": "/vessels/{id}",
     "notices": "/notices",
     "berths": "/berths",
@@ -31,10 +36,11 @@ ROUTES = {
     "log": "/log",
     "template": "/templates/{name}",
     "explained": "/explained/{name}",
+    "source": "/source",
 }
 """The site's addresses by name, for the application and for the links in its pages."""
 
-PAGES = ("arrivals", "vessel", "notices", "berths", "tide", "invoices", "invoice", "search", "log")
+PAGES = ("try", "arrivals", "vessel", "notices", "berths", "tide", "invoices", "invoice", "search", "log")
 """The templates of the pages, in the order of the tour."""
 
 LANGUAGES = {"en": "English", "de": "Deutsch", "ar": "العربية"}
@@ -43,6 +49,7 @@ LANGUAGES = {"en": "English", "de": "Deutsch", "ar": "العربية"}
 TYPES = {
     **{name: getattr(records, name) for name in "Berth Call Entry Invoice Message Place Tide Turn Vessel".split()},
     "Source": Source,
+    "Trial": Trial,
 }
 """The classes that the templates take values of."""
 
@@ -70,6 +77,17 @@ def static_folder() -> Path:
 def language_of(asked: str | None, kept: str | None, accepted: str) -> str:
     """Return the visitor's language: the requested or the stored one, else the one that the browser prefers."""
     return next((each for each in (asked, kept) if each in LANGUAGES), None) or pages.negotiate(accepted)
+
+
+trials = Trials(pages)
+
+
+def tried(value: str | None) -> Context:
+    """Return what the first page shows: something nasty in ten contexts, and a template that is refused."""
+    value = FIRST if value is None else value
+    results, blocked = trials.tried(value)
+    shown = {"value": value, "trials": results, "blocked": blocked}
+    return {**shown, "examples": [*EXAMPLES], "refused": REFUSED, "refusal": trials.refusal}
 
 
 def arrivals(harbour: Harbour) -> Context:
@@ -102,13 +120,35 @@ def berths(harbour: Harbour) -> Context:
 
 
 def tide(harbour: Harbour) -> Context:
-    """Return the tide of the day: its chart, and its high and low waters."""
-    from untor.demo.figures import MEAN, tide_figure, turning_points  # noqa: PLC0415  draws with Matplotlib
-
+    """Return the tide of the day: its curve, and its high and low waters; the figure only with Matplotlib."""
     tides = harbour.tides()
-    turns = [tides[index] for index in turning_points([each.height for each in tides])]
-    marked = [{"tide": each, "high": each.height > MEAN} for each in turns]
-    return {"day": TODAY, "tides": tides, "turns": marked, "figure": tide_figure(tides)}
+    heights = [each.height for each in tides]
+    places = [(round(_LEFT + _HALF_HOUR * number, 1), _y(height)) for number, height in enumerate(heights)]
+    turns = [
+        {"tide": tides[index], "high": heights[index] > MEAN, "x": places[index][0], "y": places[index][1]}
+        for index in turning_points(heights)
+    ]
+    scale = {
+        "hours": [{"hour": hour, "x": _LEFT + 2 * _HALF_HOUR * hour} for hour in range(0, 25, 3)],
+        "metres": [{"metres": metres, "y": _y(metres)} for metres in range(6)],
+    }
+    return {
+        "day": TODAY,
+        "tides": tides,
+        "turns": turns,
+        "places": places,
+        "scale": scale,
+        "figure": tide_figure(tides),
+    }
+
+
+_LEFT, _BOTTOM = 46, 330
+_HALF_HOUR, _METRE = 18.5, 58
+"""The place of the chart's origin, and the lengths of its units, as the viewBox of its SVG counts."""
+
+
+def _y(height: float) -> float:
+    return round(_BOTTOM - _METRE * height, 1)
 
 
 def invoices(harbour: Harbour) -> Context:

@@ -7,12 +7,10 @@ from html.parser import HTMLParser
 from typing import NamedTuple
 
 from untor.demo import views
+from untor.demo.asking import asked
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import MutableMapping
-    from typing import Any
-
     from untor.demo.app import Port
 
 HOSTILE = (
@@ -22,6 +20,9 @@ HOSTILE = (
 
 PATHS = (
     "/",
+    "/?value=%22%3E%3Cscript%3Ealert(1)%3C%2Fscript%3E",
+    "/results?value=javascript:alert(1)",
+    "/arrivals",
     *(f"/vessels/{number}" for number in range(1, 9)),
     "/notices",
     "/berths",
@@ -29,12 +30,13 @@ PATHS = (
     *(
         f"{path}?language={code}"
         for code in views.LANGUAGES
-        for path in ("/", "/vessels/3", "/notices", "/berths", "/tide", "/invoices")
+        for path in ("/", "/arrivals", "/vessels/3", "/notices", "/berths", "/tide", "/invoices")
     ),
     "/invoices/2031-016",
     "/search",
     "/search?words=%3Cscript&kind=Yacht",
     "/log",
+    "/source?of=/vessels/3",
     *(f"/templates/{name}" for name in views.PAGES),
     *(f"/explained/{name}" for name in views.PAGES),
 )
@@ -80,32 +82,8 @@ async def _visit(site: Port) -> list[Visit]:
 
 
 async def _asked(site: Port, method: str, target: str, expected: int, body: bytes = b"") -> Visit:
-    path, _, query = target.partition("?")
-    scope: MutableMapping[str, Any] = {
-        "type": "http",
-        "asgi": {"version": "3.0"},
-        "http_version": "1.1",
-        "method": method,
-        "scheme": "http",
-        "path": path,
-        "raw_path": path.encode(),
-        "query_string": query.encode(),
-        "root_path": "",
-        "headers": [(b"host", b"localhost")],
-        "server": ("localhost", 80),
-    }
-    sent: list[MutableMapping[str, Any]] = []
-
-    async def receive() -> MutableMapping[str, Any]:
-        return {"type": "http.request", "body": body, "more_body": False}
-
-    async def send(message: MutableMapping[str, Any]) -> None:
-        sent.append(message)
-
-    await site.app(scope, receive, send)
-    octets = b"".join(message.get("body", b"") for message in sent)
-    headers = {name.decode(): value.decode("latin-1") for name, value in sent[0]["headers"]}
-    return Visit(method, target, sent[0]["status"], len(octets), _trouble(sent[0]["status"], expected, headers, octets))
+    status, headers, octets = await asked(site.app, method, target, body)
+    return Visit(method, target, status, len(octets), _trouble(status, expected, headers, octets))
 
 
 def _trouble(status: int, expected: int, headers: dict[str, str], octets: bytes) -> str:
