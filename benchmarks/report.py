@@ -28,7 +28,7 @@ HEAD = """# Benchmarks
 Made by the scripts in `benchmarks/`: ratios of times of the same run; less is faster. How they are measured and what makes
 pages fast is in [Performance](performance.md). Machines differ, and so do their ratios, by a tenth or so.
 
-![Ratios of all pages to the function written by hand](benchmarks.png)
+![Ratios of all pages to the function written by hand](pictures/benchmarks.png)
 """
 
 
@@ -56,9 +56,9 @@ def growth(found: dict[str, Any]) -> list[str]:
         for name, counts in found["growth"].items()
     ]
     lines = ["", f"## Growth, Python {found['python']}", "", "Of each, how much one costs when there are so many."]
-    lines += table(["", "how many: ratio"], rows)
+    lines += table(["what", "how many: ratio"], rows)
     lines += ["", "And what else a page costs before it is there:"]
-    return lines + table(["", "ratio"], [[name, f"{ratio:.1f}"] for name, ratio in found["starting"].items()])
+    return lines + table(["what", "ratio"], [[name, f"{ratio:.1f}"] for name, ratio in found["starting"].items()])
 
 
 def plot(runs: list[dict[str, Any]], file: Path) -> None:
@@ -89,7 +89,7 @@ def main() -> None:
     for each in found:
         lines += pages(each) if "pages" in each else growth(each)
     (options.folder / "benchmarks.md").write_text("\n".join([*lines, ""]), "utf-8")
-    plot(runs, options.folder / "benchmarks.png")
+    plot(runs, options.folder / "pictures/benchmarks.png")
 
 
 if __name__ == "__main__":

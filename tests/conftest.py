@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import subprocess
 from typing import TYPE_CHECKING
 
 import pytest
@@ -12,6 +13,7 @@ from selenium import webdriver
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
+    from pathlib import Path
 
 settings.register_profile("long", max_examples=100_000, deadline=None)
 settings.register_profile("medium", max_examples=20_000, deadline=None)
@@ -45,3 +47,15 @@ def browser() -> Iterator[webdriver.Chrome]:
     started.set_script_timeout(600)  # a page that hangs, not a slow machine
     yield started
     started.quit()
+
+
+@pytest.fixture(scope="session")
+def checkers(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The folder of the packages that judge pages (the Nu checker, axe); skipped where there is no npm."""
+    npm = shutil.which("npm")
+    if npm is None:
+        pytest.skip("the checkers of HTML and of accessibility come by npm, which is not here")
+    folder = tmp_path_factory.mktemp("checkers")
+    command = [npm, "install", "--no-save", "--silent", "--ignore-scripts", "--no-package-lock", "vnu-jar", "axe-core"]
+    subprocess.run([*command, "--prefix", str(folder)], check=True, capture_output=True, timeout=300)
+    return folder / "node_modules"

@@ -54,7 +54,7 @@ def served(app: Any) -> Iterator[str]:
 def ask(url: str, method: str = "GET", body: bytes | None = None, **headers: str) -> Answer:
     """Ask a server, and follow nothing."""
     parts = urlsplit(url)
-    connection = http.client.HTTPConnection(parts.hostname or "", parts.port, timeout=20)
+    connection = http.client.HTTPConnection(parts.hostname or "", parts.port, timeout=180)
     target = parts.path + (f"?{parts.query}" if parts.query else "")
     named = {name.replace("_", "-"): value for name, value in headers.items()}
     try:
@@ -86,7 +86,7 @@ def running(*arguments: str, folder: Path) -> Iterator[tuple[str, subprocess.Pop
 
 
 @contextmanager
-def started(*arguments: str, folder: Path, seconds: float = 30) -> Iterator[tuple[str, subprocess.Popen[bytes]]]:
+def started(*arguments: str, folder: Path, seconds: float = 180) -> Iterator[tuple[str, subprocess.Popen[bytes]]]:
     """Run a server of another project on a free port, ``{port}`` in its arguments; give its URL."""
     with socket.socket() as free:
         free.bind(("127.0.0.1", 0))

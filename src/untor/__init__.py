@@ -20,14 +20,18 @@ if TYPE_CHECKING:
     from untor.analysis.ir import Placement
     from untor.check.findings import Finding, Related
     from untor.diagnostics.problem import Problem
+    from untor.site.result import BuildFailed, BuildResult, Failure
     from untor.web.csp import Policy
     from untor.web.response import Page
     from untor.web.routes import Router
 
 __all__ = [
+    "BuildFailed",
+    "BuildResult",
     "DataError",
     "Deferred",
     "Engine",
+    "Failure",
     "Finding",
     "MarkError",
     "MissingValue",
@@ -51,6 +55,9 @@ __all__ = [
 ]
 
 _LOADED_WHEN_USED = {
+    "BuildFailed": "untor.site.result",
+    "BuildResult": "untor.site.result",
+    "Failure": "untor.site.result",
     "Finding": "untor.check.findings",
     "Page": "untor.web.response",
     "Placement": "untor.analysis.ir",

@@ -46,7 +46,7 @@ class UntorError(Exception):
 
     @property
     def name(self) -> str:
-        """The template's or data file's name; empty when there is none."""
+        """The name of the template or data file; empty if the error is about neither."""
         return self.problem.source.name if self.problem.source else ""
 
     @property
@@ -77,7 +77,7 @@ class UntorError(Exception):
 
 
 class TemplateMissing(UntorError):  # noqa: N818  the name describes the error
-    """There is no template of that name in the engine's folders."""
+    """The engine's folders have no template of that name."""
 
     __module__ = "untor"
 

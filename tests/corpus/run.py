@@ -193,7 +193,7 @@ def report(names: list[str], results: list[Judged]) -> tuple[str, list[str]]:
         f"{sum(refused.values()):,} sites ({sum(refused.values()) / total:.2%}) were refused, {len(unexplained)} without a",
         f"reason that a standard gives. {len(wrong)} of the pages were not the document again, byte for byte.",
         "",
-        "| site | tried | refused | |",
+        "| site | tried | refused | why |",
         "|---|---|---|---|",
         *(
             f"| {kind} | {count:,} | {refused[kind]:,} | {refused[kind] / count:.2%} |"

@@ -263,10 +263,10 @@ LEVELS = [
     "compiler web",
     "inference",
     "extraction",
-    "check probe format",
+    "check probe format data",
+    "site",
     "engine",
     "report explain testing",
-    "data",
     "serve language_server",
     "demo",
     "__init__",
@@ -338,7 +338,7 @@ def test_help_shows_what_users_call() -> None:
     """``help(untor.Engine)`` lists its options and nothing that only Untor calls; a template's four ways have words too."""
     methods = {name for name in vars(untor.Engine) if not name.startswith("_")}
     assert methods == set(
-        """check compile filter helper in_locale locales negotiate page page_async reload render render_many say
+        """build check compile filter helper in_locale locales negotiate page page_async reload render render_many say
         template""".split()
     )
     options = [name for name in inspect.signature(untor.Engine).parameters if name != "folders"]

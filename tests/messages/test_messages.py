@@ -389,10 +389,14 @@ def test_values_are_set_apart_in_pages_from_right_to_left(tmp_path: Path) -> Non
     template = (
         '<p>{= a =}</p><p title="{= a =}"><! say !>x {= a =}<! end !></p><input value="{= a =}"><textarea>{= a =}</textarea>'
         "<select><option>{= a =}</option></select><code>{= a =}</code><a href='/{= a =}'>{= a | trusted('ours') =}</a><script>f('{= a =}')</script>"
+        '<p><! say !>At <time datetime="{= a =}" class="{= a =}">{= a =}</time> <a href="/{= a =}" data-a="{= a =}">now</a><! end !></p>'
+        '<p title="<! say !>By {= a =}<! end !>">x</p>'
     )
     engine = site(tmp_path, template, "", "ar")
     page = engine.in_locale("ar").render("page", a="A")
-    assert re.findall("\u2068A\u2069", page) == ["\u2068A\u2069"] * 2
+    assert re.findall("\u2068A\u2069", page) == ["\u2068A\u2069"] * 4
+    assert '<time datetime="A" class="A">\u2068A\u2069</time> <a href="/A" data-a="A">' in page
+    assert 'title="By \u2068A\u2069"' in page
     assert page.replace("\u2068", "").replace("\u2069", "") == engine.render("page", a="A")
 
 

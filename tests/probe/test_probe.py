@@ -222,7 +222,7 @@ def test_clean_demo(tmp_path: Path) -> None:
             "invoice": views.invoice(harbour.invoices()[2]),
             "search": views.search(harbour, "e", "", 2),
         }.items():
-            found = probe(views.pages, name, context, values=HOSTILE[::5])
+            found = probe(views.pages, name, {**context, "sent_from": f"/{name}"}, values=HOSTILE[::5])
             assert found.changes == []
             assert found.placements > 25
             # Nothing but the names of routes can be given to the helper for links; this invoice is not late. No page of

@@ -266,5 +266,5 @@ def test_start(tmp_path: Path) -> None:
 
 def test_main_has_all_commands() -> None:
     """The commands are those of the manual."""
-    names = "check demo explain format language-server messages probe render serve start types"
+    names = "build check demo explain format language-server messages probe render serve start types"
     assert sorted(main.commands) == names.split()

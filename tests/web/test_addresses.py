@@ -193,10 +193,18 @@ OWN = [
     ("<script>frame.src = '{= link('vessel', id=x) =}'</script>", "<script>frame.src = '/vessels/%2F%2Fh'</script>"),
     ('<p hx-get="{= x =}">', '<p hx-get="about:invalid">'), ("<! let link = x !><p hx-get='{= link =}'>", "<p hx-get='about:invalid'>"),
     ('<p hx-get="{= [link("vessel", id=x)][0] =}">', '<p hx-get="about:invalid">'),
+    ('<p hx-get="{= link("vessel", id=x) =}?a={= x =}">', '<p hx-get="/vessels/%2F%2Fh?a=%2F%2Fh">'), ('<p hx-get="{= link("vessel", id=x) =}#{= x =}">', '<p hx-get="/vessels/%2F%2Fh#%2F%2Fh">'),
+    ('<p hx-get="{= link("vessel", id=x) =}/{= x =}">', '<p hx-get="about:invalid">'), ('<p hx-get="{= link("vessel", id=x) =}{= x =}">', '<p hx-get="about:invalid">'),
+    ('<p hx-get="{= x =}?a={= link("vessel", id=x) =}">', '<p hx-get="about:invalid">'),
+    ('<p hx-get="<! if not x !>{= link("vessel", id=x) =}<! else !>{= x =}<! end !>?a=1">', '<p hx-get="about:invalid">'),
+    ('<p hx-get="<! for y in [1] !>{= x =}<! end !>{= link("vessel", id=x) =}?a={= x =}">', '<p hx-get="about:invalid">'),
 ]  # fmt: skip
 
 
 @pytest.mark.parametrize(("source", "expected"), OWN)
 def test_links_are_the_templates_own_text(source: str, expected: str) -> None:
-    """What the helper ``link`` returns counts as the template's own text where the origin of a URL must be its own."""
+    """What the helper ``link`` returns counts as the template's own text where the origin of a URL must be its own.
+
+    So does an address with a query or a fragment after it, and nothing that could go on with its host.
+    """
     assert Engine(links={"vessel": "/vessels/{id}"}).compile(source).render(x="//h") == expected

@@ -284,7 +284,9 @@ class HtmlWalker(MessageWalker[HtmlState]):
         if not self.analysis.permitted.translator.isolates or self.names.trusted(node.expression) is not None:
             return False
         if self.in_message:
-            return place.context in {"text", "title-text", "attribute", "script-string"} and place.kind == "value"
+            # In a message of markup, the attributes of its elements are read by programs as ever.
+            for_people = {"text"} if self.in_message == "markup" else {"title-text", "attribute", "script-string"}
+            return place.context in for_people and place.kind == "value"
         state = self.state
         in_text = place.context == "text" and state.state == "data" and not state.xml
         last = node.expression.name if isinstance(node.expression, tree.Filter) else ""

@@ -73,6 +73,7 @@ class UrlWalker(BlockWalker[UrlState]):
         self.first_state = ""
         self.first_mark = 0, 0
         self.in_step = False
+        self._begins_own = False
         self.ended: tuple[list[tree.Text], int] | None = None
 
     def fork(self, state: UrlState) -> UrlState:
@@ -165,7 +166,9 @@ class UrlWalker(BlockWalker[UrlState]):
         if kind == COMPONENT and word and self.names.is_built_in(expression, word):
             assert isinstance(expression, tree.Filter)  # noqa: S101  is_built_in has looked
             kind, expression = wording, expression.value
-        escaper = self.escaper.replace("resource-url", "url") if self.names.is_own_url(expression) else self.escaper
+        is_own = self.names.is_own_url(expression)
+        self._begins_own = self._begins_own or (is_own and not self.in_step and not self.operations)
+        escaper = self.escaper.replace("resource-url", "url") if is_own else self.escaper
         escapers = (escaper,) if kind == URL else (_ESCAPERS[kind],)
         placement = self.placement(node, context, (*self.place.path, words), escapers)
         self.operations.append(UrlValue(kind, expression, placement))
@@ -217,7 +220,7 @@ class UrlWalker(BlockWalker[UrlState]):
             return in_place(pieces)
         values = [piece for piece in pieces if isinstance(piece, UrlValue)]
         start, end = (values[0].expression.start, values[0].expression.end) if values else self.first_mark
-        as_a_whole: list[Operation] = [UrlJoin(f"{self.escaper}-pieces", pieces, start, end)]
+        as_a_whole: list[Operation] = [UrlJoin(f"{self._whole_escaper()}-pieces", pieces, start, end)]
         if not all(isinstance(piece, UrlValue | UrlFixed) for piece in pieces):
             return as_a_whole
         if len(pieces) == len(values) == 1:
@@ -232,6 +235,17 @@ class UrlWalker(BlockWalker[UrlState]):
         before = "".join(piece.raw for piece in pieces[:at] if isinstance(piece, UrlFixed))
         after = "".join(piece.raw for piece in pieces[at:] if isinstance(piece, UrlFixed))
         return [PrintValue(values[0].expression, ("segment-url",), values[0].placement, (before,), (after,))]
+
+    def _whole_escaper(self) -> str:
+        """Return the escaper of the whole: a page of the site's own with a query or a fragment is still its own.
+
+        What follows must begin with these: ``/`` after the address ``/`` would begin a host, and letters after one
+        without a path would continue it.
+        """
+        first, after = (*self.operations, None, None)[:2]
+        begins_own = self._begins_own and isinstance(first, UrlValue)
+        is_own = begins_own and isinstance(after, UrlFixed) and after.plain[:1] in {"?", "#"}
+        return self.escaper.replace("resource-url", "url") if is_own else self.escaper
 
     def _one_segment(self, pieces: list[Operation]) -> bool:
         """Return whether the one value is a whole path segment after which no host can begin."""

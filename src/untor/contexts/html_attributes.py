@@ -72,7 +72,10 @@ _RESOURCE_URL = _pairs("""
     profile head
     usemap img input object
 """)
-_URL_NAMES = frozenset(attribute for _, attribute in _URL | _IMAGE_URL | _RESOURCE_URL) - {"data", "code", "object"}
+URLS = _URL | _IMAGE_URL | _RESOURCE_URL
+"""All attributes that are URLs, each with its element."""
+
+_URL_NAMES = frozenset(attribute for _, attribute in URLS) - {"data", "code", "object"}
 """Names that are URLs on some element. On others they mean nothing, but a library may give them a meaning."""
 
 _FOLLOWED = frozenset({"href", "action", "formaction", "cite", "longdesc", "poster", "background"})

@@ -44,9 +44,9 @@ class Policy:
     scripts are those of ``script-src``, by default ``'self'``.
 
     ``directives`` replaces directives by name, or with ``None`` leaves one out; nonces and hashes are added to
-    ``script-src`` and ``style-src`` all the same. ``trusted_types`` makes browsers refuse text where scripts would
-    make code of it; a collection names the policies that the page's scripts may create. ``report_only`` has the browser
-    report what it would refuse, without refusing it.
+    ``script-src`` and ``style-src`` in any case. ``trusted_types`` makes browsers reject plain strings in the sinks of
+    scripts that turn them into code; a collection names the policies that the page's scripts may create.
+    ``report_only`` has the browser report what it would refuse, without refusing it.
 
     Raises ``ValueError`` for text that is not allowed in the header.
     """
