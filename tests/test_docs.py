@@ -23,9 +23,11 @@ from untor.cli.pyproject import _SHAPES
 from untor.diagnostics.codes import CODES
 from untor.diagnostics.rules import RULES
 from untor.diagnostics.source import Source
-from untor.filters import NAMES
+from untor.filters import NAMES, built_in
+from untor.filters.locale_settings import LocaleSettings
 from untor.language.expressions import STRENGTH, ExpressionParser
 from untor.language.keywords import STEPS
+from untor.language_server.hover import arguments_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -36,9 +38,9 @@ DOCUMENTS = [
     for name in (
         "attributes",
         "data",
+        "forms",
         "language",
         "links",
-        "recipes",
         "refused",
         "scripts",
         "security",
@@ -72,7 +74,9 @@ def test_every_example_is_found() -> None:
     assert len([*examples()]) == sum(document.read_text("utf-8").count("` gives\n") for document in DOCUMENTS) > 20
 
 
-FEEDS = re.findall("^```xml\n(.*?)\n```$", (ROOT / "docs/recipes.md").read_text("utf-8"), re.DOTALL | re.MULTILINE)
+FEEDS = re.findall(
+    "^```xml\n(.*?)\n```$", (ROOT / "docs/mail-and-feeds.md").read_text("utf-8"), re.DOTALL | re.MULTILINE
+)
 
 
 @pytest.mark.parametrize("feed", FEEDS, ids=["Atom", "RSS", "a sitemap"])
@@ -167,8 +171,15 @@ def test_filter_example(template: str, page: str) -> None:
     assert " ".join(engine.compile(template).render(data).split()) == " ".join(page.split())
 
 
-def test_every_filter_has_an_example() -> None:
-    """No built-in filter is without an example that is run; pictures are shown in a test of their own."""
+def test_filters_are_complete() -> None:
+    """Each built-in filter has its signature, and an example that is run; pictures are shown in a test of their own."""
+    text = (ROOT / "docs/filters.md").read_text("utf-8")
+    signatures = {
+        name + arguments_of(function, is_filter=True) for name, function in built_in(LocaleSettings()).items()
+    }
+    assert {
+        each for row in re.findall(r"^\| (`[^|]*) \|", text, re.MULTILINE) for each in re.findall("`(.*?)`", row)
+    } == signatures
     shown = {name for template, _ in FILTERS for name in re.findall(r"\| (\w+)", template)}
     assert shown | {"picture"} >= NAMES
 
@@ -228,7 +239,17 @@ def test_readme() -> None:
     assert len(text.split()) <= 700
 
 
-CHAPTERS = {"messages": 5, "sites": 5, "tutorial-1": 9, "tutorial-2": 7, "static-page": 2}
+CHAPTERS = {
+    "messages": 5,
+    "sites": 5,
+    "tutorial-1": 9,
+    "tutorial-2": 7,
+    "static-page": 2,
+    "streams": 2,
+    "own-filters": 2,
+    "testing": 3,
+    "ci": 2,
+}
 """Documents to follow step by step, each with how many commands it has."""
 
 

@@ -141,7 +141,11 @@ def test_error_page(site: Path) -> None:
         assert "Sea Holly" not in text
         assert "Sea Holly" in shown(ask(f"{url}/arrivals?day=1&untor-values=1"))
         (site / "templates/arrivals.html").write_text("<p>{= a + =}<p>\n<! fro x !>", "utf-8")
-        assert "1 of 2" in shown(ask(f"{url}/arrivals"))
+        answer = ask(f"{url}/arrivals")
+        assert "1 of 2" in shown(answer)
+        linked, *_ = re.findall('<a href="(/~untor/problems/.*?)"', answer.body.decode())
+        assert "An example page.html, line 1, column" in shown(ask(url + linked))
+        assert ask(f"{url}/~untor/problems/nothing").status == 404
         (site / "templates/arrivals.json").write_text('{"a": }', "utf-8")
         assert "DataError" in shown(ask(f"{url}/arrivals"))
         assert 'Did you mean "arrivals"?' in shown(ask(f"{url}/arival"))

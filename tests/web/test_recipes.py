@@ -11,21 +11,29 @@ import pytest
 from starlette.requests import Request
 from starlette.testclient import TestClient
 
-TEXT = (Path(__file__).parent.parent.parent / "docs/recipes.md").read_text("utf-8")
+from untor import Engine
+
+DOCS = Path(__file__).parent.parent.parent / "docs"
+TEXT = "\n".join((DOCS / f"{name}.md").read_text("utf-8") for name in ("forms", "partial-updates", "mail-and-feeds"))
+IN_AN_APPLICATION = (DOCS / "messages.md").read_text("utf-8").partition("## In an application")[2].partition("\n## ")[0]
+
+
+def applied(text: str, folder: Path, values: dict[str, Any]) -> dict[str, Any]:
+    """Write the files of a text into a folder, run its code there, and return what that has made."""
+    for name, content in re.findall(r"^`([\w./]+)`\n```\w*\n(.*?)^```", text, re.DOTALL | re.MULTILINE):
+        path = folder / ("" if name.startswith("locales/") else "templates") / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(content, "utf-8")
+    for code in re.findall(r"^```python\n(.*?)^```", text, re.DOTALL | re.MULTILINE):
+        exec(code, values)  # noqa: S102  our own documents
+    return values
 
 
 @pytest.fixture
 def recipes(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> dict[str, Any]:
-    """Write the templates of the recipes, and run their code."""
-    for folder in ("templates/mail", "locales"):
-        (tmp_path / folder).mkdir(parents=True)
-    for name, text in re.findall(r"^`([\w./]+)`\n```\w*\n(.*?)^```", TEXT, re.DOTALL | re.MULTILINE):
-        (tmp_path / ("" if name.startswith("locales/") else "templates") / name).write_text(text, "utf-8")
+    """Return what the code of the recipes makes."""
     monkeypatch.chdir(tmp_path)
-    values: dict[str, Any] = {}
-    for code in re.findall(r"^```python\n(.*?)^```", TEXT, re.DOTALL | re.MULTILINE):
-        exec(code, values)  # noqa: S102  our own documents
-    return values
+    return applied(TEXT, tmp_path, {})
 
 
 @pytest.fixture
@@ -92,10 +100,11 @@ def test_errors(recipes: dict[str, Any], site: TestClient) -> None:
         ("x", "en", "1,234.5"),
     ],
 )
-def test_languages(asked: str, locale: str, height: str, recipes: dict[str, Any]) -> None:
+def test_languages(asked: str, locale: str, height: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """The language that a browser asks for decides how numbers are written; the answer says so."""
     request = Request({"type": "http", "method": "GET", "headers": [(b"accept-language", asked.encode())]})
-    page = asyncio.run(recipes["tide"](request))
+    monkeypatch.chdir(tmp_path)
+    page = asyncio.run(applied(IN_AN_APPLICATION, tmp_path, {"Engine": Engine})["tide"](request))
     assert f"<p>{height} mm" in page.body.decode()
     assert f'lang="{locale}"' in page.body.decode()
     assert (page.headers["Content-Language"], page.headers["Vary"]) == (locale, "Accept-Language")

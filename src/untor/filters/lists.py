@@ -91,14 +91,14 @@ def reversed_(value: object) -> list[object]:
     return list(items_of(value))[::-1]
 
 
-def where(value: object, name: str, *wanted: object) -> list[object]:
+def where(value: object, name: str, *values: object) -> list[object]:
     """Return the items whose attribute or key is one of some values; without values, those where it is true."""
     pairs = keyed(value, name)
-    return [item for key, item in pairs if (_is_one_of(key, wanted) if wanted else truth(key))]
+    return [item for key, item in pairs if (_is_one_of(key, values) if values else truth(key))]
 
 
-def _is_one_of(key: object, wanted: tuple[object, ...]) -> bool:
-    return any(key is value or compare(key, value, "==") for value in wanted)
+def _is_one_of(key: object, values: tuple[object, ...]) -> bool:
+    return any(key is value or compare(key, value, "==") for value in values)
 
 
 def group(value: object, by: str) -> list[tuple[object, list[object]]]:

@@ -7,6 +7,8 @@ from contextlib import asynccontextmanager
 from importlib.resources import files
 
 from untor.compiler.origin import Origin
+from untor.diagnostics.codes import CODES
+from untor.diagnostics.rules import RULES
 from untor.engine.engine import Engine
 from untor.errors import TemplateMissing, UntorError
 from untor.explain.outline import outline_context, outline_template
@@ -19,7 +21,7 @@ from untor.web.csp import Policy
 
 try:
     from starlette.applications import Starlette
-    from starlette.responses import FileResponse, RedirectResponse, StreamingResponse
+    from starlette.responses import FileResponse, PlainTextResponse, RedirectResponse, StreamingResponse
     from starlette.routing import Mount, Route
     from starlette.staticfiles import StaticFiles
 except ImportError as error:
@@ -40,7 +42,7 @@ if TYPE_CHECKING:
     from untor.serve.preview import Preview
     from untor.web.response import Page
 
-    Answer = Page | FileResponse | RedirectResponse | StreamingResponse
+    Answer = Page | FileResponse | PlainTextResponse | RedirectResponse | StreamingResponse
 
 OWN = "/~untor"
 """What the URLs of the preview itself begin with."""
@@ -74,6 +76,7 @@ class PreviewApp:
             Route(f"{OWN}/changes", self.events),
             Route(f"{OWN}/explain/{{name:path}}", self.explain),
             Route(f"{OWN}/outline/{{name:path}}", self.outline),
+            Route(f"{OWN}/problems/{{code}}", self.code),
         ]
         assets = self.preview.engine.assets
         for url, folder in assets.entries if assets is not None else ():
@@ -109,6 +112,17 @@ class PreviewApp:
     def outline(self, request: Request) -> Page:
         """Show the elements that a page makes."""
         return self._analysed(request, outline_template, outline_context)
+
+    async def code(self, request: Request) -> Answer:
+        """Explain the code of a problem."""
+        from untor.report.about import explanation  # noqa: PLC0415  compiles an example, which few ask for
+
+        code = request.path_params["code"]
+        if code not in CODES and code not in RULES:
+            return PlainTextResponse(f"There is no code {code!r}.\n", 404)
+        if _is_window(request):
+            return self._viewer(request, None)
+        return self.own.page("code", {"explained": await asyncio.to_thread(explanation, code)})
 
     def _analysed(
         self,
