@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import json
+import math
 import os
 import random
 import shutil
@@ -12,12 +13,17 @@ import sqlite3
 import subprocess
 import sys
 import time
+from array import array
 from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
+from copy import copy
+from datetime import date, datetime
+from decimal import Decimal
 from multiprocessing import get_context
 from pathlib import Path
 from typing import Any
 from xml.etree import ElementTree as ET
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -26,6 +32,7 @@ from support import untor
 from untor import BuildFailed, BuildResult, Deferred, Engine, UntorError
 from untor.site import manifest as manifests
 from untor.site import sitemap
+from untor.site.fingerprints import of_value
 from untor.site.paths import address_of, folded, path_trouble
 
 SETTINGS = """
@@ -189,12 +196,14 @@ def test_errors_name_page_and_record_and_the_rest_is_built(site: Path) -> None:
         ([{"id": ".."}], ["its path would be 'x/..': it has a part that is \"..\", and would be another place"]),
         ([{"id": "a\\b"}], ["it has the character '\\\\', which not every file system can hold"]),
         ([{"id": "con.html"}], ['"con.html" is the name of a device on Windows']),
+        ([{"id": "VESSEL~1.HTM"}], ['"VESSEL~1.HTM" could be the short name of another file on Windows']),
         ([{"id": "x" * 256}], ["a name in it is longer than 255 bytes"]),
         ([{"id": "é" * 128}], ["a name in it is longer than 255 bytes"]),
         ([{"id": "a."}], ['the name "a." ends in a dot, which Windows drops']),
         ([{"id": "a\n"}], ["it has the character '\\n', which not every file system can hold"]),
         ([{"id": "a"}, {"id": "a"}], ["x/a, record 2 of the records: there is already a file with this path (of x/{id})"]),
         ([{"id": "a"}, {"id": "A"}], ["it is the same file as x/a (of x/{id}) where case, or the form of letters, does not count"]),
+        ([{"id": "a"}, {"id": "a\u200c"}], ["where case, or the form of letters, does not count"]),
         ([{"id": "é"}, {"id": "e\u0301"}], ["where case, or the form of letters, does not count"]),
         ([{"name": "a"}], ['its field {id} cannot be printed: There is no "id" here. The record has name.']),
         ([{"id": [1]}], ["its field {id} cannot be printed: "]),
@@ -223,6 +232,8 @@ def test_paths_that_cannot_be(tmp_path: Path, records: list[Any], said: list[str
         ([("../x", "x", {})], 'it has a part that is "..", and would be another place'),
         ([("/etc/x", "x", {})], "it has an empty part, and would be another place"),
         ([(".untor-build/x", "x", {})], ".untor-build belongs to the build itself"),
+        ([(".untor\u200c-Build/x", "x", {})], ".untor-build belongs to the build itself"),
+        ([("UNTOR-~1/x", "x", {})], '"UNTOR-~1" could be the short name of another file on Windows'),
         ([("static/site.css", "x", {})], "there is already a file with this path (of static files)"),
         ([("x", "missing", {})], 'There is no template "missing"'),
     ],
@@ -333,6 +344,35 @@ def test_any_path_is_refused_or_can_be_written(one: str, other: str) -> None:
             assert address_of(path).isascii()
     if folded(one) == folded(other):
         assert one.casefold() == other.casefold() or not (one.isascii() and other.isascii())
+
+
+def test_fingerprints_of_values() -> None:
+    """Values that print differently have different fingerprints, and the same ones have the same; objects have none."""
+    numbers = [0, 0.0, -0.0, False, None, "", b"", "0", Decimal(0), np.float64(0), np.int64(0), np.int32(0)]
+    arrays = [
+        np.zeros((1, 2), "i4"),
+        np.zeros((2, 1), "i4"),
+        array("i", [0, 0]),
+        np.datetime64(0, "D"),
+        np.datetime64(0, "Y"),
+    ]
+    times = [
+        date(2031, 5, 17),
+        datetime(2031, 5, 17),
+        ("date", "datetime.date(2031, 5, 17)"),
+        ["tuple", 0],
+        (0,),
+        [0],
+        {0: 0},
+    ]
+    values = [*numbers, *arrays, *times]
+    for shape in (lambda value: value, lambda value: [value], lambda value: {"x": (value, 1)}):
+        found = [of_value(shape(value)) for value in values]
+        known = [each for each in found if each is not None]
+        assert len({*known}) == len(known)
+        assert found == [of_value(shape(copy(value))) for value in values]
+        assert [each is None for each in found].count(True) == len(arrays) + 3
+    assert of_value(math.nan) == of_value(float("nan")) is not None
 
 
 # --- from Python -----------------------------------------------------------------------------------------------------

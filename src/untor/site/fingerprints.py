@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import functools
 import hashlib
 import marshal
 import sys
+from contextlib import suppress
 from dataclasses import fields, is_dataclass
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
+from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 from uuid import UUID
 
@@ -28,6 +31,9 @@ DIGEST_BYTES = 16
 _STABLE = 2
 """The version of marshal's format that depends on values alone, not on which of them are the same object."""
 
+_CONVERTED = b"converted"
+"""Begins the fingerprints of values that marshal has no types for: they are never those of others."""
+
 _PURE = frozenset({"range", "link", "asset", "integrity", "say"})
 """The engine's own helpers: what they return depends on options, static files and catalogues alone."""
 _OF_STATIC_FILES = frozenset({"asset", "integrity"})
@@ -46,13 +52,26 @@ def of_value(value: Any) -> bytes | None:
     whether it reads the same the next time.
     """
     try:
-        return marshal.dumps(value, _STABLE)
-    except ValueError:
+        octets = marshal.dumps(value, _STABLE)
+        if _is_read_back(octets, value):
+            return octets
+    except (ValueError, BufferError):
         pass
     try:
-        return marshal.dumps(_plain(value), _STABLE)
+        return _CONVERTED + marshal.dumps(_plain(value), _STABLE)
     except (ValueError, RecursionError):
         return None
+
+
+def _is_read_back(octets: bytes, value: Any) -> bool:
+    """Return whether a value is made of marshal's own types: of anything with a buffer, it writes the bytes alone.
+
+    So NumPy's 0 and 0.0 would be the same.
+    """
+    try:
+        return bool(marshal.loads(octets) == value)  # noqa: S302  written just now
+    except Exception:  # noqa: BLE001  an object compares as it likes
+        return False
 
 
 def _plain(value: Any) -> Any:
@@ -91,7 +110,7 @@ class TemplateFingerprint:
             reading = compiler.reading(name)
             _add(hashed, name, reading.source.text)
             _collect([reading.body, reading.layout, reading.takes, reading.parts], read, filters)
-        _add(hashed, *settings.cache_key(), VERSION, sys.version)
+        _add(hashed, *settings.cache_key(), VERSION, sys.version, *_versions())
         globals_read = {name: settings.globals[name] for name in sorted(read & settings.globals.keys())}
         values = of_value(globals_read)
         hashed.update(values or b"")
@@ -105,6 +124,16 @@ class TemplateFingerprint:
             or ("link" in read and "link" in settings.helpers and "link" not in _constant(settings.helper_checks))
         )
         self.key = hashed.digest()
+
+
+@functools.cache
+def _versions() -> list[str]:
+    """Return the versions of the packages that decide what some filters print."""
+    found = []
+    for package in ("babel", "nh3", "tzdata"):
+        with suppress(PackageNotFoundError):
+            found.append(f"{package} {version(package)}")
+    return found
 
 
 def _constant(checks: Mapping[str, object]) -> set[str]:

@@ -30,6 +30,12 @@ _SIMPLE = re.compile(
 )
 """Most paths: nothing else needs to be asked of them."""
 
+# Naming Files, Paths, and Namespaces (Win32), "Short vs. Long Names": other names of files with long ones.
+_SHORT_NAME = re.compile(r"(?=[^.]{1,8}(?:\.|\Z))[^.~]{1,6}~[0-9]{1,6}(?:\.[^.]{0,3})?")
+
+# Technical Note TN1150 (HFS Plus), "Unicode Subtleties": characters that are ignored when names are compared.
+_IGNORED = re.compile("[\u200c-\u200f\u202a-\u202e\u206a-\u206f\ufeff]")
+
 _INDEX = "index.html"
 
 
@@ -51,6 +57,8 @@ def path_trouble(path: str) -> str:
             return f'the name "{name}" ends in a {"dot" if name[-1] == "." else "blank"}, which Windows drops'
         if _DEVICE.fullmatch(name):
             return f'"{name}" is the name of a device on Windows'
+        if _SHORT_NAME.fullmatch(name):
+            return f'"{name}" could be the short name of another file on Windows'
         if len(name.encode()) > MOST_BYTES_OF_NAME:
             return f"a name in it is longer than {MOST_BYTES_OF_NAME} bytes"
     if len(path.encode()) > MOST_BYTES:
@@ -63,11 +71,12 @@ def path_trouble(path: str) -> str:
 def folded(path: str) -> str:
     """Return what is equal for paths that are the same file on some file system.
 
-    Those of Windows and macOS ignore case, that of macOS also how characters are composed (Unicode Standard, D145).
+    Those of Windows and macOS ignore case, those of macOS also how characters are composed (Unicode Standard, D145),
+    and one of them characters that are not seen.
     """
     if path.isascii():
         return path.lower()
-    return normalize("NFD", normalize("NFD", path).casefold())
+    return normalize("NFD", normalize("NFD", _IGNORED.sub("", path)).casefold())
 
 
 def address_of(path: str, base: str = "/") -> str:
