@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import json
+import re
 import runpy
 import shutil
 import subprocess
+import tomllib
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -50,6 +52,18 @@ def test_reference_is_current() -> None:
     """The pages that are made from the code are what it makes."""
     made = runpy.run_path(str(DOCS / "make_reference.py"))["pages"]()
     assert {path: (DOCS / path).read_text("utf-8") for path in made} == made
+
+
+def test_links_of_the_package(site: Path) -> None:
+    """The README of a package links to pages and pictures of this site, and to nothing in the repository."""
+    base = tomllib.loads((DOCS.parent / "pyproject.toml").read_text("utf-8"))["project"]["urls"]
+    text = runpy.run_path(str(DOCS.parent / "setup.py"))["readme"]()
+    targets = [*re.findall(r"\]\((.*?)\)", text)]
+    assert len(targets) > 20
+    for target in targets:
+        if target != base["Source"]:
+            assert target.startswith(base["Documentation"])
+            assert (site / target.removeprefix(base["Documentation"]).partition("#")[0]).is_file(), target
 
 
 def test_pages_are_valid(site: Path, checkers: Path) -> None:

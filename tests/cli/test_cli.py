@@ -5,6 +5,7 @@ from __future__ import annotations
 import inspect
 import json
 import os
+import platform
 import shutil
 import signal
 import subprocess
@@ -19,6 +20,7 @@ from support import untor
 from untor import __version__
 from untor.cli import messages
 from untor.cli.main import main
+from untor.escape.accelerated import WHY_NOT
 
 BOARD = "<p>{= day | date =}: <! for call in calls !>{= call.name =} <! end !></p>"
 DATA = {"day": "2031-05-17", "calls": [{"name": "Sea <Holly>"}]}
@@ -192,7 +194,15 @@ def test_help_as_it_is_shown(tmp_path: Path) -> None:
     status, output, _ = untor("render", "--help", folder=tmp_path)
     assert status == 0
     assert "\n  untor render arrivals --data arrivals.json\n  untor render templates/vessel.html " in output
-    assert untor("--version", folder=tmp_path)[1] == f"untor {__version__}\n"
+
+
+def test_version(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The version says whether the extension is in use, and why not."""
+    begin = f"untor {__version__} on {platform.python_implementation()} {platform.python_version()}, with"
+    how = f"out the extension in C ({WHY_NOT})" if WHY_NOT else " the extension in C"
+    assert untor("--version", folder=tmp_path) == (0, f"{begin}{how}\n", "")
+    monkeypatch.setenv("UNTOR_EXTENSION", "off")
+    assert untor("--version", folder=tmp_path)[1] == f"{begin}out the extension in C (UNTOR_EXTENSION=off)\n"
 
 
 @pytest.mark.parametrize(

@@ -73,7 +73,7 @@ BUILD = '[tool.untor.build]\n"x.html" = {page = "x"}\n'
         ("", [], "There is no pyproject.toml with a table [tool.untor.build], which lists the pages:"),
         ("[tool.untor]\n", [], "/pyproject.toml has no table [tool.untor.build], which lists the pages:"),
         ("[tool.untor]\nbuild = 3", [], 'build in [tool.untor] must be a table of pages, like {"index.html" = {page = "index"}}'),
-        (BUILD.replace("page", "pgae"), [], '/pyproject.toml: [tool.untor.build]: "x.html" has no setting "pgae". Did you mean "page"?.'),
+        (BUILD.replace("page", "pgae"), [], '/pyproject.toml: [tool.untor.build]: "x.html" has no setting "pgae". Did you mean "page"?'),
         (BUILD, ["-o", "templates"], 'the output folder "templates" is in "templates", which the site is made from; build into a folder of its own.'),
         (BUILD, ["-o", "templates/out"], 'the output folder "templates/out" is in "templates", which'),
         (BUILD, ["-o", "."], 'the output folder "." contains "templates", which the site is made from'),

@@ -16,7 +16,7 @@ from untor.cli.common import notice, quiet_option, site_options
 from untor.cli.progress import progress
 from untor.cli.pyproject import settings
 from untor.cli.templates import engine_named, folders_of, plain_engine, searched
-from untor.diagnostics.wording import counted
+from untor.diagnostics.wording import counted, sentence
 from untor.site.batches import Workers
 from untor.site.builder import Builder, BuildOptions
 from untor.site.fingerprints import code_in
@@ -107,7 +107,7 @@ def command(
             result = Builder(site, target, options).build(wanted.entries)
     except BuildSettingError as error:
         where = f"{configured.file}: [tool.untor.build]: "
-        raise click.UsageError(f"{where}{error}.") from None
+        raise click.UsageError(f"{where}{sentence(error)}") from None
     except FolderInUse:
         click.echo(f"untor: another build is writing to {target}; wait until it has ended", err=True)
         sys.exit(2)

@@ -7,6 +7,7 @@ import logging
 import click
 
 from untor.cli.templates import folders_of
+from untor.diagnostics.wording import sentence
 from untor.loading.loader import TemplateLoader
 
 TYPE_CHECKING = False
@@ -68,7 +69,7 @@ def located(engine: Engine, locale: str | None) -> Engine:
     try:
         return engine if locale is None else engine.in_locale(locale)
     except ValueError as error:
-        raise click.BadParameter(f"{error}.", param_hint="--locale") from None
+        raise click.BadParameter(sentence(error), param_hint="--locale") from None
 
 
 def quiet_option(command: Command) -> Command:

@@ -14,6 +14,7 @@ from untor.cli.common import quiet_option, site_options
 from untor.cli.format import style_of
 from untor.cli.pyproject import ProjectSettings, settings
 from untor.cli.templates import engine_named
+from untor.diagnostics.wording import sentence
 from untor.engine.engine import Engine
 from untor.format.formatter import Style
 
@@ -90,7 +91,7 @@ class _Sites:
         try:
             return Engine(folders, messages=configured.messages, locale=configured.locale) if folders else None
         except ValueError as error:
-            raise click.UsageError(f"{error}.") from None
+            raise click.UsageError(sentence(error)) from None
 
     @staticmethod
     def style(path: Path) -> Style:

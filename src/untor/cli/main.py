@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import logging
+import platform
 import signal
 import sys
 import threading
@@ -16,6 +17,7 @@ from untor.cli import build, check, explain, format, language_server, messages, 
 from untor.cli.demo import demo
 from untor.cli.render import render
 from untor.errors import TemplateMissing, UntorError
+from untor.escape.accelerated import WHY_NOT
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -64,8 +66,22 @@ def _ends_when_terminated() -> Iterator[None]:
         signal.signal(signal.SIGTERM, before)
 
 
+def _version(ctx: click.Context, _parameter: click.Parameter, asked: bool) -> None:  # noqa: FBT001  click's signature
+    if asked and not ctx.resilient_parsing:
+        how = f"without the extension in C ({WHY_NOT})" if WHY_NOT else "with the extension in C"
+        click.echo(f"untor {__version__} on {platform.python_implementation()} {platform.python_version()}, {how}")
+        ctx.exit()
+
+
 @click.group(cls=CommandGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
-@click.version_option(__version__, prog_name="untor", message="%(prog)s %(version)s")
+@click.option(
+    "--version",
+    is_flag=True,
+    is_eager=True,
+    expose_value=False,
+    callback=_version,
+    help="Show the version, that of Python, and whether the extension in C is in use.",
+)
 def main() -> None:
     """Render HTML templates safely: every value is escaped for the context it is printed in."""
 

@@ -11,7 +11,7 @@ import click
 
 from untor.cli.pyproject import settings
 from untor.data import READERS, SQLITE
-from untor.diagnostics.wording import with_article
+from untor.diagnostics.wording import sentence, with_article
 from untor.engine.engine import Engine
 from untor.loading.loader import ENDINGS
 
@@ -67,7 +67,7 @@ def plain_engine(folders: list[str] | str, *, reload: bool = True) -> Engine:
             links=configured.links or None,
         )
     except ValueError as error:
-        raise click.UsageError(f"{error}.") from None
+        raise click.UsageError(sentence(error)) from None
 
 
 def engine_named(name: str, folder: Path | None = None) -> Engine:
@@ -88,7 +88,7 @@ def engine_named(name: str, folder: Path | None = None) -> Engine:
         engine = value if isinstance(value, Engine) or not callable(value) else value()
     except ModuleNotFoundError as error:
         if error.name is None or not f"{module}.".startswith(f"{error.name}."):
-            raise click.UsageError(f"Cannot import the engine {name}: {error}.") from error
+            raise click.UsageError(f"Cannot import the engine {name}: {sentence(error)}") from error
         where = folder if folder is not None and folder != Path.cwd() else "the current folder"
         looked = f"Looked in {where} and where Python looks (sys.path)"
         raise click.UsageError(f'There is no module "{error.name}" for the engine {name}. {looked}.') from error

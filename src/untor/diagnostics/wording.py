@@ -4,12 +4,18 @@ from __future__ import annotations
 
 from untor.escape.printing import with_article
 
-__all__ = ["counted", "shortened", "with_article"]
+__all__ = ["counted", "sentence", "shortened", "with_article"]
 
 
 def counted(number: int, noun: str) -> str:
     """Return a number with its noun: ``1 finding``, ``2,000 findings``."""
     return f"{number:,} {noun}{'' if number == 1 else 's'}"
+
+
+def sentence(said: object) -> str:
+    """Return the text of an error with a period, unless it ends a sentence already."""
+    text = str(said)
+    return text if text.endswith((".", "?", "!")) else f"{text}."
 
 
 def shortened(text: str, most: int) -> str:

@@ -5,11 +5,15 @@ from __future__ import annotations
 import os
 
 _extension: Any = None
+WHY_NOT = "UNTOR_EXTENSION=off"
+"""Why there is no extension; empty if there is one."""
 if os.environ.get("UNTOR_EXTENSION") != "off":  # pragma: no cover  what is measured are the functions in Python
-    try:  # noqa: SIM105  contextlib is not loaded for this
+    try:
         from untor.escape import _extension
-    except ImportError:
-        pass
+    except ImportError as error:
+        WHY_NOT = "it was not built" if "cannot import name" in str(error) else f"it cannot be loaded: {error}"
+    else:
+        WHY_NOT = ""
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:

@@ -69,11 +69,11 @@ class BuildSettings:
 
 
 def settings_of(table: Mapping[str, object]) -> BuildSettings:
-    """Read the table: a key with a ``/`` or a ``.`` in it is the path of a page, any other a setting.
+    """Read the table: a key with a ``/``, a ``.`` or a ``{`` in it is the path of a page, any other a setting.
 
     Raises ``BuildSettingError``.
     """
-    pages = {name: value for name, value in table.items() if "/" in name or "." in name}
+    pages = {name: value for name, value in table.items() if {*"/.{"} & {*name}}
     settings = {name: value for name, value in table.items() if name not in pages}
     for name in settings:
         if name not in _SETTINGS:
