@@ -184,6 +184,7 @@ def test_errors_name_page_and_record_and_the_rest_is_built(site: Path) -> None:
     assert b"Sea &lt;Holly&gt;</h1>" in (site / "public/vessels/1.html").read_bytes()
     assert (site / "public/vessels/2.html").read_bytes() == b"<p>GANNET1"
     assert (site / "public/notices/2.html").exists()
+    assert "/port/notices/2.html</loc>" in (site / "public/sitemap.xml").read_text("utf-8")
     assert (site / "public/de/about.html").exists()
 
 

@@ -142,7 +142,8 @@ def test_what_is_said_of_links(tmp_path: Path) -> None:
     """A broken link is reported once, with the page, the reason, what may have been meant, and on how many pages it is."""
     (tmp_path / "templates").mkdir()
     (tmp_path / "templates/x.html").write_text(
-        '<p id="here"><a href="/port/y.html">y</a><a href="/z">z</a><a href="#heer">h</a>', "utf-8"
+        '<p id="here"><a href="/port/y.html">y</a><a href="/z">z</a><a href="#heer">h</a><a href="https://ellery.example/z">z</a>',
+        "utf-8",
     )
     (tmp_path / "templates/404.html").write_text('<a href="x.html">x</a><a href="/port/x.html">x</a>', "utf-8")
     (tmp_path / "pyproject.toml").write_text(

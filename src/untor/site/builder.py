@@ -84,8 +84,8 @@ class Builder:
             else:
                 self._build_entries(entries, folder, writer)
             writer.finish()
-            self._write_sitemap(manifest, files)
             manifest.keep_entries(sorted(writer.kept))
+            self._write_sitemap(manifest, files)
             self._result.removed = manifest.remove_others()
             if self._options.checks:
                 checker = LinkChecker(self._output, self._origin, self._base, manifest.has, manifest.paths)

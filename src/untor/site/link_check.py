@@ -36,6 +36,9 @@ _SEVERAL = frozenset({"srcset", "imagesrcset"})
 _CANDIDATE = re.compile(r"[\s,]*(\S*[^\s,])(?:\s+[^,]*)?(?:,|\Z)")
 """One candidate of an attribute srcset (HTML Standard §4.8.4.2.1), as authors write it."""
 
+_HOST = re.compile(r"\s*(?:[a-z][a-z0-9+.-]*:|[/\\]{2})", re.IGNORECASE)
+"""Begins a URL that names its host."""
+
 _HERE = "https://site.invalid"
 """The origin of a site that has not been given its own."""
 
@@ -79,7 +82,10 @@ class LinkChecker:
             if path.endswith((".html", ".htm")):
                 self._check_page(path)
         for path, wanted in self._fragments.items():
-            tree = self._parsed((self._output / path).read_bytes())
+            try:
+                tree = self._parsed((self._output / path).read_bytes())
+            except OSError:  # a page that failed, whose earlier file somebody has removed
+                continue
             ids = {node.attributes.get("id") for node in tree.css("[id]")}
             ids |= {node.attributes.get("name") for node in tree.css("a[name]")}
             for fragment, links in wanted.items():
@@ -113,7 +119,8 @@ class LinkChecker:
         if f"{parts.scheme}://{parts.netloc}" != self._origin:
             return
         if not f"{parts.path}/".startswith(self._base):
-            self._add(page, target, f"it leads out of the site, whose addresses begin with {self._base}")
+            if not _HOST.match(target):  # with a host, something else of the same host is meant
+                self._add(page, target, f"it leads out of the site, whose addresses begin with {self._base}")
             return
         path = unquote(parts.path[len(self._base) :])
         file = self._file_at(path)
