@@ -208,6 +208,7 @@ def test_errors_name_page_and_record_and_the_rest_is_built(site: Path) -> None:
         ([{"id": "é"}, {"id": "e\u0301"}], ["where case, or the form of letters, does not count"]),
         ([{"name": "a"}], ['its field {id} cannot be printed: There is no "id" here. The record has name.']),
         ([{"id": [1]}], ["its field {id} cannot be printed: "]),
+        ([{"id": 10**5000}], ["its field {id} cannot be printed: "]),
         ([{"id": "a", "page": 3}], ['it has a field "page", which in a built site is the page itself; give the record a name with as']),
         ([7], ["record 1 of the records: it has no fields of its own; give it a name with as"]),
     ],
@@ -416,6 +417,13 @@ def test_from_python(tmp_path: Path) -> None:
     values = {"who": Deferred(lambda: "Runa")}
     assert engine.build(out, [("v", "volatile", values)]) == BuildResult(1, 1, 1, removed=4)
     assert engine.build(out, [("v", "volatile", values)]) == BuildResult(1, 1)
+    (tmp_path / "t/own.txt").write_text("{= page.url =} {= page.root =}", "utf-8")
+    given = [("a/b", "own", {}), ("c", "own", {"page": {"url": 1, "root": 2}})]
+    engine.build(out, given, url="https://ellery.example/port")
+    assert {name: text.decode() for name, text in tree(out).items() if name != "sitemap.xml"} == {
+        "a/b": "https://ellery.example/port/a/b ../",
+        "c": "1 2",
+    }
 
 
 def test_by_other_workers(tmp_path: Path) -> None:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+import json
+from typing import TYPE_CHECKING, Any
 
 import pytest
 from support import untor
@@ -189,12 +190,44 @@ def test_an_executor_and_an_engine_of_the_site(tmp_path: Path) -> None:
     assert untor("build", folder=tmp_path) == (0, "public: 1 page; 1 written, 0 unchanged.\n", "")
 
 
-def test_an_output_inside_the_templates_from_python(tmp_path: Path) -> None:
-    """``Engine.build`` refuses what the command refuses."""
+def test_a_process_that_ends(tmp_path: Path) -> None:
+    """A process that the system ends, as for lack of memory, is reported; what was written is kept."""
+    (tmp_path / "templates").mkdir()
+    (tmp_path / "templates/x.html").write_text("<p>{= n | fatal =}", "utf-8")
+    (tmp_path / "port.py").write_text(
+        "import os\nfrom untor import Engine\npages = Engine('templates')\n"
+        "@pages.filter\ndef fatal(n):\n    return n if n < 900 else os._exit(9)\n",
+        "utf-8",
+    )
+    (tmp_path / "x.json").write_text(json.dumps({"records": [{"n": n} for n in range(1000)]}), "utf-8")
+    (tmp_path / "pyproject.toml").write_text(
+        '[tool.untor]\nengine = "port:pages"\n[tool.untor.build]\ndata = "x.json"\n"{n}.html" = {page = "x", each = "records"}\n',
+        "utf-8",
+    )
+    status, printed, errors = untor("build", "--jobs", "2", folder=tmp_path)
+    assert (status, printed) == (1, "")
+    assert errors == (
+        "untor: a process that renders pages has ended, perhaps for lack of memory. "
+        "What was written is kept; build again, with fewer --jobs\n"
+    )
+    assert (tmp_path / "public/0.html").read_text("utf-8") == "<p>0"
+
+
+def test_what_python_cannot_build(tmp_path: Path) -> None:
+    """``Engine.build`` refuses what the command refuses, and what is no table, no pages and no executor."""
     with pytest.raises(ValueError, match="build into a folder of its own"):
         Engine(str(tmp_path)).build(tmp_path / "out", [])
     (tmp_path / "t").mkdir()
-    with pytest.raises(
-        ValueError, match="page 1 must be a path, the name of a template, and a mapping of values, not a tuple of 2"
-    ):
-        Engine(str(tmp_path / "t")).build(tmp_path / "out", [("a", "b")])  # type: ignore[list-item]
+    engine: Any = Engine(str(tmp_path / "t"))
+    for pages, executor, said in [
+        (
+            [("a", "b")],
+            None,
+            "page 1 must be a path, the name of a template, and a mapping of values, not a tuple of 2",
+        ),
+        (3, None, "pages must be a table of them by path, or an iterable of paths, .* not an int"),
+        ("abc", None, "pages must be a table of them by path, or an iterable of paths, .* not a str"),
+        ([], 3, "executor must be a concurrent.futures.Executor, not 3"),
+    ]:
+        with pytest.raises(BuildSettingError, match=said):
+            engine.build(tmp_path / "out", pages, executor)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 import pickle
 import sys
+from concurrent.futures import BrokenExecutor
 from contextlib import ExitStack, contextmanager
 from functools import partial
 from importlib import import_module
@@ -108,6 +109,13 @@ def command(
     except BuildSettingError as error:
         where = f"{configured.file}: [tool.untor.build]: "
         raise click.UsageError(f"{where}{sentence(error)}") from None
+    except BrokenExecutor:
+        click.echo(
+            "untor: a process that renders pages has ended, perhaps for lack of memory. "
+            "What was written is kept; build again, with fewer --jobs",
+            err=True,
+        )
+        sys.exit(1)
     except FolderInUse:
         click.echo(f"untor: another build is writing to {target}; wait until it has ended", err=True)
         sys.exit(2)

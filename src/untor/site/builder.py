@@ -15,7 +15,7 @@ from untor.site.datasets import DataFolder
 from untor.site.fingerprints import TemplateFingerprint, digest, of_value
 from untor.site.link_check import LinkChecker
 from untor.site.manifest import Manifest
-from untor.site.pages import EntryPages, PathPattern, PlannedPage
+from untor.site.pages import EntryPages, PathPattern, PlannedPage, page_itself
 from untor.site.paths import NOT_FOUND, address_of, path_trouble
 from untor.site.result import BuildResult
 from untor.site.settings import BuildSettingError, PageEntry, checked_url, entries_of
@@ -99,6 +99,9 @@ class Builder:
         return self._result
 
     def _entries(self, pages: Any) -> list[PageEntry] | None:
+        if isinstance(pages, str | bytes) or not hasattr(pages, "__iter__"):
+            shape = "a table of them by path, or an iterable of paths, names of templates and values"
+            raise BuildSettingError(f"pages must be {shape}, not {with_article(type(pages).__name__)}")
         if hasattr(pages, "items"):
             entries = entries_of(pages)
         elif isinstance(pages, list) and pages and all(isinstance(each, PageEntry) for each in pages):
@@ -212,8 +215,12 @@ class Builder:
             writer.kept |= {path for path, _, _ in pages}
             return
         planned = []
-        for path, _, values in pages:
+        reads_page = "page" in template.inputs
+        for path, _, given in pages:
             trouble = path_trouble(path)
+            values = given
+            if reads_page and "page" not in given and not trouble:
+                values = {**given, "page": page_itself(path, self._base, self._origin)}
             key = None if fingerprint.is_volatile else of_value(dict(values))
             planned.append(PlannedPage(path, values, key, "", BuildSettingError(trouble) if trouble else None))
         writer.write(planned, PageKind("", name, "", fingerprint, None, template.name.endswith(".html")))

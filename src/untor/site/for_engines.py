@@ -33,6 +33,8 @@ def build(
     progress: Callable[[int, int], None] | None,
 ) -> BuildResult:
     """Build a site; see ``Engine.build``."""
+    if executor is not None and not hasattr(executor, "submit"):
+        raise BuildSettingError(f"executor must be a concurrent.futures.Executor, not {executor!r}")
     options = BuildOptions(
         url=url,
         code=code_in(Path.cwd()),

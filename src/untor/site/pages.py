@@ -31,6 +31,10 @@ if TYPE_CHECKING:
         render: Callable[..., str]
 
 
+_LONG = 10**18
+"""Integers with more digits are printed as in a template, which reports those that Python does not print."""
+
+
 class PlannedPage(NamedTuple):
     """A page that is to be there: its path and values.
 
@@ -80,7 +84,8 @@ class PathPattern:
         for number in range(1, len(pieces), 2):
             field = pieces[number]
             value = record.get(field) if type(record) is dict else None
-            text = value if type(value) is str else str(value) if type(value) is int else self._text(field, record)
+            is_short = type(value) is int and -_LONG < value < _LONG
+            text = value if type(value) is str else str(value) if is_short else self._text(field, record)
             if not text:
                 raise PagePathError(f"its field {{{field}}} is empty")
             if "/" in text:
@@ -104,6 +109,12 @@ class PathPattern:
             known = [*record] if isinstance(record, Mapping) else []
             near = suggestion(field, known, f"The record has {', '.join(map(str, known[:20]))}." if known else "")
             raise PagePathError(f"its field {{{field}}} cannot be printed: {error.message} {near}".strip()) from None
+
+
+def page_itself(path: str, base: str, origin: str) -> dict[str, object]:
+    """Return what a template can read of its own page; ``base`` and ``origin`` are those of the site's address."""
+    address = address_of(path, base)
+    return {"path": path, "address": address, "url": origin + address if origin else None, "root": root_from(path)}
 
 
 class EntryPages:
@@ -212,9 +223,7 @@ class EntryPages:
             if "page" in values:
                 what = 'it has a field "page", which in a built site is the page itself; give the record a name with as'
                 return PlannedPage(path, {}, None, record, PagePathError(what))
-            address = address_of(path, self._base)
-            url = self._origin + address if self._origin else None
-            page = {"path": path, "address": address, "url": url, "root": root_from(path), **position}
+            page = {**page_itself(path, self._base, self._origin), **position}
             values = {**values, "page": page}
             key = None if key is None else key + (of_value(page) or b"")
         return PlannedPage(path, values, key, record)

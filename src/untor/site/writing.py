@@ -132,12 +132,13 @@ def written(output: str, staging: str, page: PageToWrite, octets: bytes) -> Writ
 def _own_folder(staging: str) -> str:
     """Return a folder in the staging folder that only this process writes to: others need not wait for it."""
     global _own_staging  # noqa: PLW0603  a memory of the build that is going on
-    if _own_staging[0] != staging:
+    known = _own_staging  # other threads may be at another build
+    if known[0] != staging:
         folder = f"{staging}/{os.getpid()}"
         with suppress(FileExistsError):
             os.mkdir(folder)
-        _own_staging = staging, folder
-    return _own_staging[1]
+        _own_staging = known = staging, folder
+    return known[1]
 
 
 def put_in_place(output: str, staging: str, temporary: str, path: str) -> None:
@@ -145,11 +146,12 @@ def put_in_place(output: str, staging: str, temporary: str, path: str) -> None:
     global _known_folders  # noqa: PLW0603  a memory of the build that is going on
     folder = os.path.dirname(path)
     try:
-        if _known_folders[0] != staging or len(_known_folders[1]) > _MOST_FOLDERS:
-            _known_folders = staging, set()
-        if folder not in _known_folders[1]:
+        known = _known_folders
+        if known[0] != staging or len(known[1]) > _MOST_FOLDERS:
+            _known_folders = known = staging, set()
+        if folder not in known[1]:
             _make_folder(folder, output)
-            _known_folders[1].add(folder)
+            known[1].add(folder)
         os.replace(temporary, path)
     except BaseException:
         with suppress(OSError):
