@@ -137,7 +137,7 @@ static int leads_to_steps(const Program *self, int at, const char *begins)
 }
 
 /* Check the steps of a function: 0, or -1 with an exception. */
-static int check_steps(const Program *self, const Function *function, char *begins)
+static int check_steps(Program *self, const Function *function, char *begins)
 {
     int wrong = -1, last = -1;
     for (int at = function->entry, next; at < function->end && wrong < 0; last = at, at = next) {

@@ -119,7 +119,7 @@ static inline PyObject *read_dot(State *state, PyObject *owner, PyObject *name, 
 }
 
 /* As read_dot, for what is handed on: what can be called is looked at by Python, since it may be a method. */
-static PyObject *read_data(State *state, PyObject *owner, PyObject *name, Seen *seen)
+static inline PyObject *read_data(State *state, PyObject *owner, PyObject *name, Seen *seen)
 {
     PyObject *value = read_dot(state, owner, name, seen);
     if (value == NULL || Py_TYPE(value)->tp_call == NULL || PyDict_CheckExact(owner))
@@ -128,7 +128,7 @@ static PyObject *read_data(State *state, PyObject *owner, PyObject *name, Seen *
     return value;
 }
 
-static PyObject *read_item(State *state, PyObject *owner, PyObject *index)
+static inline PyObject *read_item(State *state, PyObject *owner, PyObject *index)
 {
     PyObject *value = NULL;
     if (PyLong_CheckExact(index) && (PyList_CheckExact(owner) || PyTuple_CheckExact(owner))) {
@@ -207,7 +207,7 @@ static PyObject *scope_of(Run *run)
 }
 
 /* Raise the exception for a name that is missing. */
-static int raise_missing(Run *run, int name, int how, PyObject *names)
+static inline int raise_missing(Run *run, int name, int how, PyObject *names)
 {
     if (how != OF_PIECE && (names = scope_of(run)) == NULL)
         return -1;
@@ -236,7 +236,7 @@ static inline int compute(Run *run, PyObject **slot)
 }
 
 /* The attribute of the page's nonce: a new reference; NULL with an exception. */
-static PyObject *nonce_of(Run *run)
+static inline PyObject *nonce_of(Run *run)
 {
     PyObject *names = run->scope, *found = NULL;
     if (names == NULL && run->context != Py_None)
