@@ -1,6 +1,8 @@
 """What ``pyproject.toml`` cannot say: the extension, and the README with links that work outside the repository."""
 
+import os
 import re
+import sys
 import tomllib
 from pathlib import Path
 
@@ -8,6 +10,8 @@ from setuptools import Extension, setup
 
 HERE = Path(__file__).parent
 EXTENSION = "src/untor/escape/extension"
+WANTED = os.environ.get("UNTOR_EXTENSION", "")
+"""``off`` builds no extension, ``required`` fails where it cannot be built; otherwise it is left out there."""
 PAGES = {"README.md": "index", "CHANGELOG.md": "changes", "CONTRIBUTING.md": "contributing", "SECURITY.md": "reporting"}
 
 
@@ -27,15 +31,16 @@ def readme() -> str:
     return re.sub(r"(?<=\])\((?!https?:|#)(?P<path>[^)#]+)(?P<fragment>#[^)]*)?\)", absolute, text)
 
 
-def files(pattern: str) -> list[str]:
-    """Return the paths of some files of the extension."""
-    return sorted(path.relative_to(HERE).as_posix() for path in (HERE / EXTENSION).glob(pattern))
+def extensions() -> list[Extension]:
+    """Return the extension: the fast path of rendering, on CPython alone."""
+    if WANTED == "off" or sys.implementation.name != "cpython":
+        return []
+    folder = HERE / EXTENSION
+    sources, headers = (
+        sorted(path.relative_to(HERE).as_posix() for path in folder.glob(pattern)) for pattern in ("*.c", "*.h")
+    )
+    return [Extension("untor.escape._extension", sources, depends=headers, optional=WANTED != "required")]
 
 
 if __name__ == "__main__":
-    setup(
-        long_description=readme(),
-        long_description_content_type="text/markdown",
-        # The fast path of rendering; where there is no compiler, the package does without.
-        ext_modules=[Extension("untor.escape._extension", files("*.c"), depends=files("*.h"), optional=True)],
-    )
+    setup(long_description=readme(), long_description_content_type="text/markdown", ext_modules=extensions())

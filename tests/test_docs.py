@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import os
 import re
 import runpy
@@ -11,8 +12,9 @@ import subprocess
 import sys
 from dataclasses import fields, is_dataclass
 from datetime import UTC, datetime
+from importlib import import_module
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 from xml.etree import ElementTree as ET
 
 import pytest
@@ -72,6 +74,46 @@ def test_example(example: re.Match[str], tmp_path: Path) -> None:
 def test_every_example_is_found() -> None:
     """No example of the documents is passed over."""
     assert len([*examples()]) == sum(document.read_text("utf-8").count("` gives\n") for document in DOCUMENTS) > 20
+
+
+CHAPTERS = {
+    "messages": 5,
+    "sites": 5,
+    "tutorial-1": 9,
+    "tutorial-2": 7,
+    "static-page": 2,
+    "streams": 2,
+    "own-filters": 2,
+    "testing": 3,
+    "ci": 2,
+}
+"""Documents to follow step by step, each with how many commands it has."""
+
+
+BLOCKS = [
+    (name, kind, text)
+    for file in sorted([*ROOT.glob("*.md"), *ROOT.glob("docs/*.md")])
+    for name in [file.name]
+    for kind, text in re.findall(r"^```(python|html)\n(.*?)^```", file.read_text("utf-8"), re.DOTALL | re.MULTILINE)
+    if kind == "python" or file.stem not in {"contexts", "types", *CHAPTERS}  # these are tried by tests of their own
+]
+
+
+@pytest.mark.parametrize(("name", "kind", "text"), BLOCKS, ids=[f"{name}-{kind}" for name, kind, _ in BLOCKS])
+def test_block(name: str, kind: str, text: str, tmp_path: Path) -> None:
+    """Python in the documents is read by Python, what it imports of Untor is there, and all templates compile."""
+    if kind == "python":
+        for node in ast.walk(ast.parse(text)):
+            if isinstance(node, ast.ImportFrom) and str(node.module).partition(".")[0] == "untor":
+                module = import_module(str(node.module))
+                assert all(hasattr(module, each.name) for each in node.names), name
+        return
+    for other in ("frame", "pager", "card", "row", "call"):
+        (tmp_path / f"{other}.html").write_text("<! slot title !><! slot foot !><! slot !>", "utf-8")
+    functions: dict[str, Any] = {each: lambda *_, **__: "" for each in ("link", "asset", "integrity", "tide")}
+    Engine(
+        tmp_path, helpers=functions, filters={"knots": lambda value, unit="": f"{value} {unit}", "flag": str}
+    ).compile(text)
 
 
 FEEDS = re.findall(
@@ -237,20 +279,6 @@ def test_readme() -> None:
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, encoding="utf-8", check=True)
     assert done.stdout.strip() == page.strip()
     assert len(text.split()) <= 700
-
-
-CHAPTERS = {
-    "messages": 5,
-    "sites": 5,
-    "tutorial-1": 9,
-    "tutorial-2": 7,
-    "static-page": 2,
-    "streams": 2,
-    "own-filters": 2,
-    "testing": 3,
-    "ci": 2,
-}
-"""Documents to follow step by step, each with how many commands it has."""
 
 
 @pytest.mark.parametrize("chapter", CHAPTERS)

@@ -410,6 +410,32 @@ def test_own_filters(tmp_path: Path) -> None:
     assert pickle.loads(pickle.dumps(Engine(tmp_path, locale="de", timezone="UTC"))).render("page", x=1234) == "1.234"
 
 
+@pytest.mark.parametrize(
+    ("function", "call", "said"),
+    [
+        (str, "f", "7"),  # Python knows no signature of it, nor of the two below it
+        (max, "f(9)", "9"),
+        (int, "f(16)", "!int() can't convert non-string"),
+        (lambda *values: values[-1], "f(8)", "8"),
+        (lambda *values: values[-1], "f(8, unit=3)", '!The filter "f" has no argument "unit".'),
+        (lambda value, /: value, "f(8)", '!The filter "f" takes no arguments.'),
+        (object, "f", '!The filter "f" takes no value.'),
+        (lambda: 1, "f", '!The filter "f" takes no value.'),
+        (lambda *, unit=1: unit, "f", '!The filter "f" takes no value.'),
+        (lambda **units: units, "f", '!The filter "f" takes no value.'),
+    ],
+)
+def test_own_filters_of_any_shape(function: Any, call: str, said: str) -> None:
+    """A filter may be any callable; one that cannot take a value is reported when a template uses it."""
+    own = Engine(filters={"f": function})
+    if not said.startswith("!"):
+        assert own.compile(f"{{= x | {call} =}}").render(x=7) == said
+        return
+    with pytest.raises(UntorError) as error:
+        own.compile(f"{{= x | {call} =}}").render(x=7)
+    assert said[1:] in str(error.value)
+
+
 def test_a_filter_never_gains_trust() -> None:
     """Whatever filters a trusted value goes through, what comes out is plain text again."""
     value = TrustedHTML("<b>a</b>", reason="ours")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import inspect
 from typing import TYPE_CHECKING
 
 from untor.diagnostics.hints import CALLS
@@ -11,16 +12,22 @@ from untor.language import tree
 from untor.runtime.filter_error import FilterProblem
 
 if TYPE_CHECKING:
-    import inspect
     from collections.abc import Callable
     from typing import Any
 
     from untor.diagnostics.source import Source
 
 
-def wrong_arguments(source: Source, node: tree.Filter, signature: inspect.Signature) -> Problem | None:
+def wrong_arguments(source: Source, node: tree.Filter, function: Callable[..., object]) -> Problem | None:
     """Return the problem of arguments that a filter does not have, or has and does not get."""
-    _, *parameters = signature.parameters.values()
+    try:
+        signature = inspect.signature(function)
+    except Exception:  # noqa: BLE001  of some functions of Python itself nothing is known; classes may do anything
+        return None
+    parameters = _parameters(signature)
+    if parameters is None:
+        place = node.name_start, node.name_start + len(node.name)
+        return _problem(source, node, signature, place, "takes no value", "The value is a filter's first argument.")
     kinds = {parameter.kind for parameter in parameters}
     names = [each.name for each in parameters if each.kind not in {each.VAR_POSITIONAL, each.VAR_KEYWORD}]
     by_place = [each.name for each in parameters if each.kind in {each.POSITIONAL_ONLY, each.POSITIONAL_OR_KEYWORD}]
@@ -88,10 +95,18 @@ def _value(node: tree.Expression) -> Any:
     return node.value
 
 
+def _parameters(signature: inspect.Signature) -> list[inspect.Parameter] | None:
+    """Return the parameters of a filter without that of the value; ``None`` if there is none for it."""
+    parameters = [*signature.parameters.values()]
+    if not parameters or parameters[0].kind in {inspect.Parameter.KEYWORD_ONLY, inspect.Parameter.VAR_KEYWORD}:
+        return None
+    return parameters if parameters[0].kind is inspect.Parameter.VAR_POSITIONAL else parameters[1:]
+
+
 def _arguments(signature: inspect.Signature) -> str:
     """Show the arguments of a filter as a template writes them, without the value."""
     shown = []
-    for parameter in list(signature.parameters.values())[1:]:
+    for parameter in _parameters(signature) or ():
         if parameter.kind is parameter.VAR_POSITIONAL:
             shown.append(f"{parameter.name}, …")
         elif parameter.kind is parameter.VAR_KEYWORD:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import inspect
 import itertools
 from collections.abc import Callable, Collection
 
@@ -206,7 +205,7 @@ class Names:
         is_bare = not (node.arguments or node.named)
         if self.is_built_in(node, "trusted") and (is_bare or not (self.trusted(node) or "").strip()):
             raise AnalysisError(Problem("trusted-reason", self.source, node.name_start, node.end))
-        problem = wrong_arguments(self.source, node, inspect.signature(function))
+        problem = wrong_arguments(self.source, node, function)
         problem = problem or wrong_constants(self.source, node, function)
         if problem is not None:
             raise AnalysisError(problem)
