@@ -17,6 +17,7 @@ from types import SimpleNamespace
 from typing import TYPE_CHECKING, Any
 
 import pytest
+from public_names import lines
 
 import untor
 from untor import Engine, MissingValue, PlacementError, RenderError, TemplateMissing
@@ -35,6 +36,7 @@ if TYPE_CHECKING:
     from untor.language.parser import ParsedTemplate
 
 SRC = Path(untor.__file__).parent
+TESTS = Path(__file__).parent.parent
 
 
 @pytest.fixture
@@ -285,6 +287,11 @@ def test_arrows_point_one_way() -> None:
             if isinstance(node, ast.ImportFrom) and (node.module or "").partition(".")[0] == "untor":
                 other = str(node.module).split(".")[1] if "." in str(node.module) else "__init__"
                 assert own == other or RANK[other] < RANK[own], f"{file}:{node.lineno} imports {node.module}"
+
+
+def test_what_is_public_stays() -> None:
+    """What is public is what it was; a line that goes or changes is deprecated first, as CONTRIBUTING says."""
+    assert [*lines()] == (TESTS / "cases/public.txt").read_text("utf-8").splitlines()
 
 
 def test_import_is_light() -> None:

@@ -1,3 +1,3 @@
 """The version of the package; compiled code that is kept on disk depends on it."""
 
-VERSION = "0.1.0"
+VERSION = "0.2.0"
