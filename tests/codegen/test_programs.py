@@ -698,6 +698,15 @@ def test_any_numbers_are_refused_or_run(code: list[int], x: object, y: object, c
         outcome(lambda: wrong.render(x=x, y=y))
 
 
+def test_what_fuzzing_has_found() -> None:
+    """Inputs that led a fuzzer to new places in the extension do no harm, and give what Python gives."""
+    from fuzz_programs import corpus, one_input  # noqa: PLC0415  it takes its programs from here
+
+    assert len(corpus()) > 100
+    for octets in corpus():
+        one_input(octets)
+
+
 IN_ANOTHER_INTERPRETER = """
 try: import _interpreters as interpreters
 except ImportError: import _xxsubinterpreters as interpreters

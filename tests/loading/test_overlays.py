@@ -1,0 +1,37 @@
+"""An editor's unsaved texts in place of files."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from untor.loading.loader import TemplateLoader
+from untor.loading.overlays import OverlayLoader
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+
+def test_unsaved_texts(tmp_path: Path) -> None:
+    """An unsaved text is read, stamped anew and listed once, as long as it is there; other files are as they were."""
+    for folder, name in (("a", "x.html"), ("b", "x.html"), ("b", "y.html")):
+        (tmp_path / folder).mkdir(exist_ok=True)
+        (tmp_path / folder / name).write_text(f"{folder} {name}", "utf-8")
+    loader = OverlayLoader(TemplateLoader([tmp_path / "a", tmp_path / "b"]))
+    before, listed = loader.stamp("x.html"), sorted(loader.names())
+    assert listed == ["x.html", "x.html", "y.html"]  # one of them is hidden by the other
+
+    assert loader.put(str(tmp_path / "a/x.html"), "new \ud800") == "x.html"
+    assert loader.read("x.html").text == "new ?"
+    first = loader.stamp("x.html")
+    assert first == loader.read("x.html").stamp != before
+    loader.put(str(tmp_path / "a/x.html"), "newer")
+    assert loader.stamp("x.html") != first
+    assert loader.put(str(tmp_path / "a/new.html"), "<p>") == "new.html"
+    assert sorted(loader.names()) == sorted(["new.html", *listed])
+
+    for elsewhere in ("b/x.html", "a/x.py", "c.html"):  # hidden by the first folder; no template; in no folder
+        assert loader.put(str(tmp_path / elsewhere), "other") == ""
+    assert loader.read("x.html").text == "newer"
+    assert loader.drop(str(tmp_path / "a/x.html")) == "x.html"
+    assert loader.drop(str(tmp_path / "a/new.html")) == "new.html"
+    assert (loader.read("x.html").text, loader.stamp("x.html"), sorted(loader.names())) == ("a x.html", before, listed)
