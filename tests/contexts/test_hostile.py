@@ -144,7 +144,7 @@ class Thing:
 
     name = "x"
     kind = dict
-    part = partial(print, "x")
+    part = staticmethod(partial(print, "x"))
     items: Any = ()
 
     def __init__(self) -> None:

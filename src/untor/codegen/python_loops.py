@@ -63,9 +63,12 @@ class LoopGenerator:
             body.insert(0, ast.Assign([store(flag)], constant(value=False)))
         if streams:
             body += self.way.send(everything=False)
+        # Errors while looping point at the iterable: versions of Python before 3.13 place them at the loop, others at
+        # what it runs over.
+        place = node.iterable.start, node.iterable.end
+        items = self.locations.place(items, *place)
         loop = ast.AsyncFor(item, items, body, []) if self.is_async(node) else ast.For(item, items, body, [])
-        # Errors while looping point at the iterable, in every version of Python.
-        self.statements.append(self.locations.place(loop, node.iterable.start, node.iterable.end))
+        self.statements.append(self.locations.place(loop, *place))
         if operation.empty:
             self.statements.append(ast.If(load(flag), self.block(operation.empty, target) or [ast.Pass()], []))
 
