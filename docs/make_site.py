@@ -121,7 +121,7 @@ class Site:
             )
 
     def address(self, target: str, document: Document) -> str:
-        """Return where a link of a document leads in the site; empty for a file of the project that is no page.
+        """Return where a link of a document leads in the site; empty for a file that the site has no page for.
 
         Raises ``KeyError`` for what is not there.
         """
@@ -185,7 +185,7 @@ def _link(
     address = env["links"].address(str(token.attrs.pop(attribute)), env["document"])
     if address:
         token.attrs = {attribute: address, **token.attrs}
-    else:  # a file of the project that is no page: only its name is shown
+    else:  # the site has no page for this file: only its name is shown
         token.tag = next(each for each in tokens[index:] if each.type == "link_close").tag = "span"
     return (
         self.image(tokens, index, options, env)

@@ -71,7 +71,7 @@ BUILD = '[tool.untor.build]\n"x.html" = {page = "x"}\n'
 @pytest.mark.parametrize(
     ("settings", "arguments", "said"),
     [
-        ("", [], "There is no pyproject.toml with a table [tool.untor.build], which lists the pages:"),
+        ("", [], "No pyproject.toml has a table [tool.untor.build], which lists the pages:"),
         ("[tool.untor]\n", [], "/pyproject.toml has no table [tool.untor.build], which lists the pages:"),
         ("[tool.untor]\nbuild = 3", [], 'build in [tool.untor] must be a table of pages, like {"index.html" = {page = "index"}}'),
         (BUILD.replace("page", "pgae"), [], '/pyproject.toml: [tool.untor.build]: "x.html" has no setting "pgae". Did you mean "page"?'),
@@ -164,46 +164,48 @@ untor: x.html: the link "#heer" leads nowhere: x.html has no element with the id
     )
 
 
+def write(folder: Path, **files: str) -> None:
+    """Write the templates, the Python module and the settings of a site."""
+    (folder / "templates").mkdir()
+    for name, path in {"page": "templates/x.html", "module": "port.py", "settings": "pyproject.toml"}.items():
+        if name in files:
+            (folder / path).write_text(files[name], "utf-8")
+
+
 def test_names_of_data_are_suggested(tmp_path: Path) -> None:
     """A name that a template misspells is looked up among all of the data, also what was not read."""
-    (tmp_path / "templates").mkdir()
-    (tmp_path / "templates/x.html").write_text("<p>{= vesel =}", "utf-8")
-    (tmp_path / "pyproject.toml").write_text(BUILD + "values = {vessel = 3, berth = 4}\n", "utf-8")
+    write(tmp_path, page="<p>{= vesel =}", settings=BUILD + "values = {vessel = 3, berth = 4}\n")
     status, _, errors = untor("build", folder=tmp_path)
     assert (status, 'Did you mean "vessel"?' in errors) == (1, True)
 
 
 def test_an_executor_and_an_engine_of_the_site(tmp_path: Path) -> None:
     """The site's own module gives the engine and the executor; processes import the engine instead of copying it."""
-    (tmp_path / "t").mkdir()
-    (tmp_path / "t/x.html").write_text("<p>{= 3 | double =}", "utf-8")
-    (tmp_path / "port.py").write_text(
+    module = (
         "from concurrent.futures import ThreadPoolExecutor\nfrom untor import Engine\n"
-        "pages = Engine('t', filters={'double': lambda value: value * 2})\ndef executor(): return ThreadPoolExecutor(2)\n",
-        "utf-8",
+        "pages = Engine('templates', filters={'double': lambda value: value * 2})\n"
+        "def executor(): return ThreadPoolExecutor(2)\n"
     )
-    (tmp_path / "pyproject.toml").write_text(f'[tool.untor]\nengine = "port:pages"\n{BUILD}', "utf-8")
+    settings = f'[tool.untor]\nengine = "port:pages"\n{BUILD}'
+    write(tmp_path, page="<p>{= 3 | double =}", module=module, settings=settings)
     for extra in (["--executor", "port:executor"], ["--jobs", "2", "--whole"]):
         assert untor("build", "-q", *extra, folder=tmp_path) == (0, "", "")
         assert (tmp_path / "public/x.html").read_text("utf-8") == "<p>6"
-    (tmp_path / "port.py").write_text((tmp_path / "port.py").read_text("utf-8").replace("* 2", "* 3"), "utf-8")
+    (tmp_path / "port.py").write_text(module.replace("* 2", "* 3"), "utf-8")
     assert untor("build", folder=tmp_path) == (0, "public: 1 page; 1 written, 0 unchanged.\n", "")
 
 
 def test_a_process_that_ends(tmp_path: Path) -> None:
     """A process that the system ends, as for lack of memory, is reported; what was written is kept."""
-    (tmp_path / "templates").mkdir()
-    (tmp_path / "templates/x.html").write_text("<p>{= n | fatal =}", "utf-8")
-    (tmp_path / "port.py").write_text(
-        "import os\nfrom untor import Engine\npages = Engine('templates')\n"
+    write(
+        tmp_path,
+        page="<p>{= n | fatal =}",
+        module="import os\nfrom untor import Engine\npages = Engine('templates')\n"
         "@pages.filter\ndef fatal(n):\n    return n if n < 900 else os._exit(9)\n",
-        "utf-8",
+        settings='[tool.untor]\nengine = "port:pages"\n[tool.untor.build]\ndata = "x.json"\n'
+        '"{n}.html" = {page = "x", each = "records"}\n',
     )
     (tmp_path / "x.json").write_text(json.dumps({"records": [{"n": n} for n in range(1000)]}), "utf-8")
-    (tmp_path / "pyproject.toml").write_text(
-        '[tool.untor]\nengine = "port:pages"\n[tool.untor.build]\ndata = "x.json"\n"{n}.html" = {page = "x", each = "records"}\n',
-        "utf-8",
-    )
     status, printed, errors = untor("build", "--jobs", "2", folder=tmp_path)
     assert (status, printed) == (1, "")
     assert errors == (

@@ -96,7 +96,7 @@ def _value(node: tree.Expression) -> Any:
 
 
 def _parameters(signature: inspect.Signature) -> list[inspect.Parameter] | None:
-    """Return the parameters of a filter without that of the value; ``None`` if there is none for it."""
+    """Return the parameters of a filter after the value; ``None`` if it can't take a value."""
     parameters = [*signature.parameters.values()]
     if not parameters or parameters[0].kind in {inspect.Parameter.KEYWORD_ONLY, inspect.Parameter.VAR_KEYWORD}:
         return None

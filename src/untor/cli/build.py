@@ -76,7 +76,7 @@ def command(
     """  # noqa: D301  click reads the backspace as "keep these lines"
     configured = settings()
     if not configured.build:
-        where = f"{configured.file} has no" if configured.file else "There is no pyproject.toml with a"
+        where = f"{configured.file} has no" if configured.file else "No pyproject.toml has a"
         raise click.UsageError(f"{where} table [tool.untor.build], which lists the pages:\n{_EXAMPLE}")
     if checks:
         _need_checker()

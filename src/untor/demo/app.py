@@ -102,18 +102,18 @@ class Port:
         value = request.query_params.get("value", "")
         shown = views.trials.framed(int(number), value, by_untor=escaping == "untor") if known else None
         if shown is None:
-            raise HTTPException(404, "There is no such context.")
+            raise HTTPException(404, "Context not found.")
         return Response(shown, headers={"Content-Security-Policy": _FRAME}, media_type="text/html")
 
     async def source(self, request: Request) -> Page:
         """Show the source of a page, as it was sent."""
         target = request.query_params.get("of", "")
         if not target.startswith("/") or target.startswith(("/source", "/static", "/tried", "/log")):
-            raise HTTPException(404, "There is no source of this page.")
+            raise HTTPException(404, "Source not found.")
         passed = [(name, value) for name, value in request.headers.items() if name in _PASSED_ON]
         status, _, octets = await asked(self.app, "GET", target, headers=passed)
         if status != 200:  # noqa: PLR2004
-            raise HTTPException(404, "There is no source of this page.")
+            raise HTTPException(404, "Source not found.")
         context: views.Context = {"address": target, "text": octets.decode("utf-8", "replace")}
         return await run_in_threadpool(self._page, request, "source", context)
 

@@ -18,7 +18,7 @@ _MOST_IN_BATCH = 64
 _AHEAD = 2
 """How many batches are waiting for each worker."""
 _WORKERS = 8
-"""How many workers an executor is taken to have that does not say."""
+"""The number of workers assumed for an executor that does not report it."""
 
 _known: tuple[bytes, Template] | None = None
 """In a worker: the template of the last batch, and what it was sent as."""

@@ -6,7 +6,7 @@ import os
 
 _extension: Any = None
 WHY_NOT = "UNTOR_EXTENSION=off"
-"""Why there is no extension; empty if there is one."""
+"""Why the extension is not in use; empty if it is."""
 if os.environ.get("UNTOR_EXTENSION") != "off":  # pragma: no cover  what is measured are the functions in Python
     try:
         from untor.escape import _extension

@@ -119,7 +119,7 @@ class PreviewApp:
 
         code = request.path_params["code"]
         if code not in CODES and code not in RULES:
-            return PlainTextResponse(f"There is no code {code!r}.\n", 404)
+            return PlainTextResponse(f"Unknown code: {code!r}.\n", 404)
         if _is_window(request):
             return self._viewer(request, None)
         return self.own.page("code", {"explained": await asyncio.to_thread(explanation, code)})

@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 _AHEAD = 2
 """How many batches are waiting for each worker."""
 _WORKERS = 8
-"""How many workers an executor is taken to have that does not say."""
+"""The number of workers assumed for an executor that does not report it."""
 
 
 class PageKind(NamedTuple):
@@ -66,7 +66,7 @@ class Workers(NamedTuple):
 
 
 class PageWriter:
-    """Writes the pages of a build; ``report`` is told how many are done, whenever some are."""
+    """Writes the pages of a build; ``report`` is called with the number of finished pages after each batch."""
 
     def __init__(
         self,

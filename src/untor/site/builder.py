@@ -38,7 +38,7 @@ class BuildOptions(NamedTuple):
 
     ``url`` is its address, ``base`` the folder of its data files, ``code`` a fingerprint of its Python code.
     ``sources`` are files and folders that must not be written into. With ``checks``, links inside the site are checked.
-    ``progress`` is told how many files are done, and of how many.
+    ``progress`` is called with the number of finished files and the total.
     """
 
     url: str = ""

@@ -38,7 +38,7 @@ class DataFolder:
         return Dataset(self, entry.data, entry.query, entry.types, entry.values)
 
     def loaded(self, name: str, file: str, types: Mapping[str, str]) -> dict[str, object]:
-        """Return the names and values of a file that is no database."""
+        """Return the names and values of a data file other than a database."""
         key = name, file, tuple(sorted(types.items()))
         if key not in self._loaded:
             self._loaded[key] = load(os.path.join(self._base, file), name or None, ReadOptions({}, types))
