@@ -6,6 +6,8 @@ import pickle
 from collections import deque
 from itertools import islice
 
+from untor.site.executors import batches_ahead
+
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Mapping, Sequence
@@ -15,10 +17,6 @@ if TYPE_CHECKING:
     from untor.engine.template import Template
 
 _MOST_IN_BATCH = 64
-_AHEAD = 2
-"""How many batches are waiting for each worker."""
-_WORKERS = 8
-"""The number of workers assumed for an executor that does not report it."""
 
 _known: tuple[bytes, Template] | None = None
 """In a worker: the template of the last batch, and what it was sent as."""
@@ -29,8 +27,7 @@ def render_many(
 ) -> Iterator[str]:
     """Yield the page of each context, in order, with a few batches of them ahead."""
     sent = _sent(engine, name, executor)
-    workers = getattr(executor, "_max_workers", None)
-    most = _AHEAD * (workers if isinstance(workers, int) else _WORKERS)
+    most = batches_ahead(executor)
     waiting: deque[Future[list[str]]] = deque()
     try:
         for batch in _batches(contexts):

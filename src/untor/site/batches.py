@@ -8,6 +8,7 @@ from collections import deque
 from typing import NamedTuple
 
 from untor.errors import UntorError
+from untor.site.executors import batches_ahead
 from untor.site.fingerprints import digest
 from untor.site.manifest import FOREIGN, Claim, Clash, Kept
 from untor.site.paths import NOT_FOUND
@@ -24,11 +25,6 @@ if TYPE_CHECKING:
     from untor.site.manifest import Manifest
     from untor.site.pages import EntryPages, PlannedPage
     from untor.site.result import BuildResult
-
-_AHEAD = 2
-"""How many batches are waiting for each worker."""
-_WORKERS = 8
-"""The number of workers assumed for an executor that does not report it."""
 
 
 class PageKind(NamedTuple):
@@ -158,8 +154,7 @@ class PageWriter:
         pages = to_write if sent is None else _pickled(to_write)
         future = executor.submit(build_batch, self._engine if sent is None else sent, work, pages)
         self._waiting.append((batch, future))
-        workers = getattr(executor, "_max_workers", None)
-        self._collect(_AHEAD * (workers if isinstance(workers, int) else _WORKERS) - 1)
+        self._collect(batches_ahead(executor) - 1)
 
     def _collect(self, most: int) -> None:
         """Wait until at most so many batches are being worked on."""
