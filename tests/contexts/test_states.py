@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import pickle
 from typing import TYPE_CHECKING
 
 import pytest
@@ -11,6 +12,7 @@ from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
 from untor import Engine, PlacementError
+from untor.contexts.client_libraries import _MOST_KNOWN, Tables
 from untor.contexts.html_active_formatting import Inline, closed, misnested, opened
 from untor.contexts.html_attributes import meaning
 from untor.contexts.html_classify import describe, place_of
@@ -280,3 +282,29 @@ def test_sets_of_names_are_like_sets(first: list[str], second: list[str], third:
         assert frozenset("ab") - own == frozenset("ab") - names
     assert (one == two) == ({*first, *second} == {*first, *third})
     assert one != two or hash(one) == hash(two)
+
+
+TYPES = [
+    ("text", "a {= x =}", "data-block"),
+    ("html", "<p>{= x =}</p>", "html-attribute"),
+    ("json", "[{= x =}]", "json-value"),
+]
+TYPES += [("script", "f({= x =})", "script-value")]
+
+
+@pytest.mark.parametrize(("kind", "content", "expected"), TYPES)
+def test_types_of_scripts(kind: str, content: str, expected: str) -> None:
+    """``script_types`` says what script elements of a type hold; without it, nothing may be printed in them."""
+    source = f'<script type="text/x-sea">{content}</script>'
+    own = pickle.loads(pickle.dumps(Engine(script_types={"Text/X-Sea": kind})))
+    assert own.compile(source).placements[0].context == expected
+    with pytest.raises(PlacementError, match="text/x-sea"):
+        Engine().compile(source)
+
+
+def test_names_of_attributes_are_kept_up_to_a_limit() -> None:
+    """What attributes mean is kept for as many names as a site has, and not for all that templates could have."""
+    tables = Tables()
+    names = [f"tide-{number}" for number in range(_MOST_KNOWN + 2)]
+    assert {tables.attribute(name) for name in names * 2} == {"text"}
+    assert len(tables._known) <= _MOST_KNOWN

@@ -439,24 +439,6 @@ def test_attributes_of_libraries(rows: dict[str, str], source: str, expected: st
     assert found == expected
 
 
-TYPES = [
-    ("text", "a {= x =}", "data-block"),
-    ("html", "<p>{= x =}</p>", "html-attribute"),
-    ("json", "[{= x =}]", "json-value"),
-]
-TYPES += [("script", "f({= x =})", "script-value")]
-
-
-@pytest.mark.parametrize(("kind", "content", "expected"), TYPES)
-def test_types_of_scripts(kind: str, content: str, expected: str) -> None:
-    """``script_types`` says what script elements of a type hold; without it, nothing may be printed in them."""
-    source = f'<script type="text/x-sea">{content}</script>'
-    own = pickle.loads(pickle.dumps(Engine(script_types={"Text/X-Sea": kind})))
-    assert own.compile(source).placements[0].context == expected
-    with pytest.raises(PlacementError, match="text/x-sea"):
-        Engine().compile(source)
-
-
 BAD: list[tuple[str, object]] = [
     ("attributes", {"data-to": "link"}), ("attributes", {"onclick": "text"}), ("attributes", {"href": "text"}), ("attributes", {"a b": "url"}),
     ("attributes", ["data-to"]), ("attributes", {"": "url"}), ("script_types", {"module": "text"}), ("script_types", {"text/x": "url"}),

@@ -1,16 +1,22 @@
-"""Which classes have values that may be printed, as a checker asks it of a class alone."""
+"""What single values are: which classes have a text, as a checker asks it of a class alone, and what is missing."""
 
 from __future__ import annotations
 
+import pickle
 import uuid
 from decimal import Decimal
+from typing import TYPE_CHECKING
 
 import pytest
 from inference.harbour import Owner, Printed, State
 from inference.odd import Represented
 
 from untor.escape import MISSING, NotPrintable, printed
-from untor.escape.printing import has_text
+from untor.escape.fields import mappings_of
+from untor.escape.printing import has_text, with_article
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
 
 VALUES = [
     "a", 1, 2.5, True, None, Decimal(1), uuid.UUID(int=7), State.MOORED, Owner("a"), Printed(), Represented(), [1], (1,), {1}, {"a": 1}, b"a",
@@ -30,6 +36,31 @@ def test_classes_with_a_text(value: object) -> None:
 
 
 def test_missing_is_like_none() -> None:
-    """What is missing equals ``None`` and itself, and nothing else, and is found where ``None`` is."""
+    """What is missing equals ``None`` and itself, and nothing else, is found where ``None`` is, and has no items."""
     assert [MISSING == other for other in (None, MISSING, "", 0, False)] == [True, True, False, False, False]  # noqa: SIM300  that side is asked
     assert {None: 1}[MISSING] == 1  # type: ignore[index]
+    assert (bool(MISSING), len(MISSING), [*MISSING], repr(MISSING)) == (False, 0, [], "missing")
+    assert pickle.loads(pickle.dumps(MISSING)) is MISSING
+
+
+@pytest.mark.parametrize(
+    ("noun", "expected"), [("NoneType", "None"), ("int", "an int"), ("UserDict", "a UserDict"), ("str", "a str")]
+)
+def test_articles(noun: str, expected: str) -> None:
+    """A class is named with its article."""
+    assert with_article(noun) == expected
+
+
+class Table:
+    """A data frame of no library that is known: it has columns, and gives its rows as pandas does."""
+
+    columns = ("berth", "length")
+
+    def itertuples(self, *, index: bool, name: str | None) -> Iterator[tuple[object, ...]]:
+        assert (index, name) == (False, None)
+        return iter([("A1", 20), ("A2", 30)])
+
+
+def test_rows_of_any_frame() -> None:
+    """What has columns and rows is a frame, whatever library it is of."""
+    assert list(mappings_of(Table())) == [{"berth": "A1", "length": 20}, {"berth": "A2", "length": 30}]

@@ -132,6 +132,8 @@ def test_trust_needs_a_reason(kind: type[TrustedHTML]) -> None:
     for reason in ("", " "):
         with pytest.raises(ValueError, match="needs a reason"):
             kind("a", reason=reason)
+    with pytest.raises(TypeError, match="needs a reason"):
+        kind("a")  # type: ignore[call-arg]
     with pytest.raises(TypeError):
         type("Mine", (kind,), {})
 
