@@ -7,12 +7,14 @@ import uuid
 from decimal import Decimal
 from typing import TYPE_CHECKING
 
+import numpy as np
 import pytest
 from inference.harbour import Owner, Printed, State
 from inference.odd import Represented
 
 from untor.escape import MISSING, NotPrintable, printed
 from untor.escape.fields import mappings_of
+from untor.escape.kinds import is_array
 from untor.escape.printing import has_text, with_article
 
 if TYPE_CHECKING:
@@ -20,7 +22,7 @@ if TYPE_CHECKING:
 
 VALUES = [
     "a", 1, 2.5, True, None, Decimal(1), uuid.UUID(int=7), State.MOORED, Owner("a"), Printed(), Represented(), [1], (1,), {1}, {"a": 1}, b"a",
-    object(),
+    object(), np.array(5),
 ]  # fmt: skip
 
 
@@ -64,3 +66,16 @@ class Table:
 def test_rows_of_any_frame() -> None:
     """What has columns and rows is a frame, whatever library it is of."""
     assert list(mappings_of(Table())) == [{"berth": "A1", "length": 20}, {"berth": "A2", "length": 30}]
+
+
+@pytest.mark.parametrize(
+    ("value", "expected"), [(np.array(5), "5"), (np.array([5]), None), (np.array([]), None), (Table(), None), (5, "5")]
+)
+def test_arrays(value: object, expected: str | None) -> None:
+    """An array without dimensions is its value; of others, as of data frames, no text is made."""
+    assert is_array(value) is (expected is None)
+    if expected is None:
+        with pytest.raises(NotPrintable):
+            printed(value)
+    else:
+        assert printed(value) == expected
