@@ -11,8 +11,8 @@ if TYPE_CHECKING:
 
     from selenium.webdriver import Chrome
 
-VIEWS = [(1280, "light"), (390, "light"), (1280, "dark"), (390, "dark")]
-"""Widths of screens and colour schemes."""
+VIEWS = [(1280, "light"), (390, "dark")]
+"""Widths of screens and colour schemes, each of them once."""
 
 
 @contextmanager

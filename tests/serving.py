@@ -117,7 +117,7 @@ SERVERS = {
     "uvicorn": "-m uvicorn --port {port} %(module)s:%(app)s",
     "hypercorn": "-m hypercorn --bind 127.0.0.1:{port} %(module)s:%(app)s",
     "granian": "-m granian --port {port} --interface %(interface)s %(module)s:%(app)s",
-    "gunicorn": "-m gunicorn --bind 127.0.0.1:{port} --threads 2 %(module)s:%(app)s",
+    "gunicorn": "-m gunicorn --bind 127.0.0.1:{port} --threads 2 --graceful-timeout 2 %(module)s:%(app)s",
     "gunicorn-aiohttp": "-m gunicorn --bind 127.0.0.1:{port} -k aiohttp.GunicornWebWorker %(module)s:%(app)s",
     "waitress": "-m waitress --listen=127.0.0.1:{port} %(module)s:%(app)s",
     "wsgiref": "-c|from wsgiref.simple_server import make_server as f; from %(module)s import %(app)s as a; f('127.0.0.1', {port}, a).serve_forever()",

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import pytest
 from contexts.test_places import ACCEPTED, HOSTILE
+from hypothesis import settings
 from selenium.common.exceptions import TimeoutException
 
 from untor import Engine
@@ -157,7 +158,11 @@ _LEAVES = re.compile(r"^sink |^handler, |while \(|for \((?:;|let)|\bimport\b|exp
 
 @functools.cache
 def templates_for_chromium() -> list[tuple[str, Template, list[str]]]:
-    """Return each accepted case with its payloads: all of them for the first case of each place, else a few."""
+    """Return each accepted case with its payloads: many for the first case of each place, else a few.
+
+    Each payload is tried in every second place; in all of them where properties are tried longer.
+    """
+    step = 2 if settings.default is None or settings.default.max_examples <= 200 else 1
     seen: set[object] = set()
     found: list[tuple[str, Template, list[str]]] = []
     for case in ACCEPTED:
@@ -167,7 +172,9 @@ def templates_for_chromium() -> list[tuple[str, Template, list[str]]]:
         prelude = PRELUDE if re.search("<script|<style| on[a-z]+=|srcdoc", source, re.IGNORECASE) else ""
         template = Engine().compile(prelude + source)
         places = {(placement.context, placement.escapers) for placement in template.placements}
-        found.append((source, template, PAYLOADS if places - seen else HOSTILE[len(found) % 4 :: 4]))
+        found.append(
+            (source, template, PAYLOADS[len(seen) % step :: step] if places - seen else HOSTILE[len(found) % 8 :: 8])
+        )
         seen |= places
     return found
 

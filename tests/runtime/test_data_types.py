@@ -305,8 +305,11 @@ def row_of_sqlite(query: str) -> sqlite3.Row:
 
 
 def row_of_sqlalchemy() -> Any:
-    with sa.create_engine("sqlite://").connect() as connection:
-        return connection.execute(sa.text("select 'A4' as code, 7 as count, 5 as tons")).one()
+    engine = sa.create_engine("sqlite://")
+    with engine.connect() as connection:
+        row = connection.execute(sa.text("select 'A4' as code, 7 as count, 5 as tons")).one()
+    engine.dispose()
+    return row
 
 
 def frame() -> Any:

@@ -597,10 +597,11 @@ class Rows:
 
 
 @pytest.mark.parametrize("how", ["plain", "awaited"])
-def test_a_client_that_leaves(how: str) -> None:
+@pytest.mark.parametrize("loop", ["for x in rows", "for x in rows if x", "for x in rows as row"])
+def test_a_client_that_leaves(loop: str, how: str) -> None:
     """An endless page stops within a chunk once the client has gone; its iterator is closed, and others had their turn."""
     rows, turns, sent = Rows(), 0, 0
-    page = Engine().compile("<! for x in rows !><p>{= x =}</p><! end !>").page(rows=getattr(rows, how)(), stream=True)
+    page = Engine().compile(f"<! {loop} !><p>{{= x =}}</p><! end !>").page(rows=getattr(rows, how)(), stream=True)
 
     async def run() -> None:
         nonlocal turns

@@ -6,7 +6,8 @@ from untor.runtime.iteration import ahead, each, pairs
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import AsyncIterable, AsyncIterator, Iterable
+    from collections.abc import AsyncIterable, AsyncIterator
+    from typing import Any, Self
 
 
 def is_awaitable(value: object) -> bool:
@@ -27,58 +28,107 @@ async def collected(value: object) -> object:
     return value
 
 
-async def each_async(value: object) -> AsyncIterator[object]:
-    """Yield what a loop with one name runs over, awaiting where there is something to await."""
-    number = 0  # read by items_taken, here and below
-    if _is_async(value):
-        async for item in value:  # type: ignore[attr-defined]
-            number += 1
-            yield item
-    else:
-        for item in each(value):
-            number += 1
-            yield item
+class _Loop:
+    """An asynchronous iterator that ``items_taken`` knows.
+
+    It is no asynchronous generator: what it goes through is let go of, and closed, as soon as the page is, and not when
+    the event loop finds the time for it.
+    """
+
+    __slots__ = ("_items", "number")
+
+    def __init__(self, items: Any) -> None:
+        self._items = items
+        self.number = 0
+
+    def __aiter__(self) -> Self:
+        return self
+
+    async def __anext__(self) -> Any:
+        # While the next one is taken there is no item to speak of.
+        number, self.number = self.number, 0
+        item = await self._next()
+        self.number = number + 1
+        return item
+
+    async def _next(self) -> object:
+        for item in self._items:
+            return item
+        raise StopAsyncIteration
 
 
-async def pairs_async(value: object, names: int) -> AsyncIterator[object]:
-    """Yield what a loop with several names runs over."""
-    number = 0
-    if _is_async(value):
-        async for item in value:  # type: ignore[attr-defined]
-            for pair in pairs([item], names):
-                number += 1
-                yield pair
-    else:
-        for item in pairs(value, names):
-            number += 1
-            yield item
+class _Awaiting(_Loop):
+    """The items of an asynchronous iterator."""
+
+    __slots__ = ()
+
+    async def _next(self) -> object:
+        return await self._items.__anext__()
 
 
-async def enumerate_async(items: AsyncIterable[object]) -> AsyncIterator[tuple[int, object]]:
-    """Yield the index and each item."""
-    index = 0
-    async for item in items:
-        yield index, item
-        index += 1
+class _Indexed(_Awaiting):
+    """The index and each item of an asynchronous iterator."""
+
+    __slots__ = ()
+
+    async def __anext__(self) -> tuple[int, object]:
+        item = await super().__anext__()
+        return self.number - 1, item
 
 
-async def ahead_async(items: AsyncIterable[object] | Iterable[object]) -> AsyncIterator[tuple[object, bool]]:
-    """Yield each item and whether it is the last, looking one ahead."""
-    number = 0
-    if not _is_async(items):
-        for pair in ahead(items):  # type: ignore[arg-type]
-            number += 1
-            yield pair
-        return
-    waiting: list[object] = []
-    async for item in items:  # type: ignore[union-attr]
-        if waiting:
-            number += 1
-            yield waiting.pop(), False
-        waiting.append(item)
-    if waiting:
-        number += 1
-        yield waiting.pop(), True
+class _TakenApart(_Awaiting):
+    """The items of an asynchronous iterator, taken apart for several names."""
+
+    __slots__ = ("_names",)
+
+    def __init__(self, items: Any, names: int) -> None:
+        super().__init__(items)
+        self._names = names
+
+    async def _next(self) -> object:
+        return next(iter(pairs([await super()._next()], self._names)))
+
+
+class _Ahead(_Awaiting):
+    """Each item of an asynchronous iterator and whether it is the last, looking one ahead."""
+
+    __slots__ = ("_waiting",)
+
+    def __init__(self, items: Any) -> None:
+        super().__init__(items)
+        self._waiting: list[object] | None = None
+
+    async def _next(self) -> object:
+        if self._waiting is None:
+            self._waiting = [await super()._next()]
+        if not self._waiting:
+            raise StopAsyncIteration
+        item = self._waiting.pop()
+        try:
+            self._waiting.append(await super()._next())
+        except StopAsyncIteration:
+            return item, True
+        return item, False
+
+
+def each_async(value: Any) -> AsyncIterator[Any]:
+    """Return what a loop with one name runs over, awaiting where there is something to await."""
+    return _Awaiting(aiter(value)) if _is_async(value) else _Loop(iter(each(value)))
+
+
+def pairs_async(value: Any, names: int) -> AsyncIterator[Any]:
+    """Return what a loop with several names runs over."""
+    return _TakenApart(aiter(value), names) if _is_async(value) else _Loop(iter(pairs(value, names)))
+
+
+def enumerate_async(items: AsyncIterable[object]) -> AsyncIterator[tuple[int, Any]]:
+    """Return the index and each item."""
+    return _Indexed(aiter(items))
+
+
+def ahead_async(items: Any) -> AsyncIterator[Any]:
+    """Return each item and whether it is the last, looking one ahead."""
+    return _Ahead(aiter(items)) if _is_async(items) else _Loop(iter(ahead(items)))
 
 
 async def sized_async(items: AsyncIterable[object]) -> list[object]:

@@ -68,8 +68,8 @@ def items_taken(iterator: object) -> int | None:
     if kind in {"list_iterator", "tuple_iterator"}:
         state = iterator.__reduce__()
         return state[2] if len(state) > 2 else None  # type: ignore[return-value]  # noqa: PLR2004  after its list
-    frame = getattr(iterator, "gi_frame", None) or getattr(iterator, "ag_frame", None)
-    return frame.f_locals.get("number") if frame is not None else None
+    frame = getattr(iterator, "gi_frame", None)
+    return frame.f_locals.get("number") if frame is not None else getattr(iterator, "number", None)
 
 
 def pairs(value: object, names: int) -> Iterable[object]:

@@ -26,6 +26,9 @@ async def while_connected(page: AsyncIterable[bytes], receive: Receive | None) -
         if gone is not None:
             gone.cancel()
         await chunks.aclose()
+        # Asynchronous generators in it, such as that of a loop's condition, are closed by turns of their own.
+        await _turn()
+        await _turn()
 
 
 async def send_stream(first: bytes, chunks: AsyncGenerator[bytes], receive: Receive, send: Send) -> None:
@@ -46,6 +49,9 @@ async def send_stream(first: bytes, chunks: AsyncGenerator[bytes], receive: Rece
         if gone is not None:
             gone.cancel()
         await chunks.aclose()
+        # Asynchronous generators in it, such as that of a loop's condition, are closed by turns of their own.
+        await _turn()
+        await _turn()
 
 
 def _until_gone(receive: Receive) -> Task[None] | None:
