@@ -70,7 +70,7 @@ CASES: list[tuple[str, Any, object]] = [
     ("x | money('EUR')", Decimal("1234.5"), "€1,234.50"), ("x | money('JPY')", 1234, "¥1,234"), ("x | money('EUR', locale='de')", -3, "-3,00\xa0€"),
     ("x | money('Euro')", 3, "!'Euro' is not a currency code; write three letters, like EUR (ISO 4217)."),
     ("x | round", 2.5, 2), ("x | round(1)", Decimal("2.345"), Decimal("2.3")), ("x | round(-1)", 25, 20), ("x | round", float("-inf"), float("-inf")), ("x | round('1')", 2, "!the digits must be an integer."),
-    ("x | bytes", 0, "0 bytes"), ("x | bytes", 1, "1 byte"), ("x | bytes", 1500000, "1.5 MB"), ("x | bytes", 999999, "1 MB"), ("x | bytes", 10**20, "100,000 PB"), ("x | bytes", -2000, "-2 kB"), ("x | bytes", 10**400, "!the number is too large."),
+    ("x | bytes", 0, "0 bytes"), ("x | bytes", 1, "1 byte"), ("x | bytes", 999, "999 bytes"), ("x | bytes", 1000, "1 kB"), ("x | bytes", 1500000, "1.5 MB"), ("x | bytes", 999999, "1 MB"), ("x | bytes", 10**20, "100,000 PB"), ("x | bytes", -2000, "-2 kB"), ("x | bytes", 10**400, "!the number is too large."),
     ("x | plural(one='# call', other='# calls')", 1, "1 call"), ("x | plural(one='# call', other='# calls')", 1200, "1,200 calls"), ("x | plural(zero='none', other='#')", 0, "none"),
     ("x | plural(one='#a', few='#b', many='#c', other='#d', locale='pl')", 3, "3b"), ("x | plural(one='#', other='#s')", 1.5, "1.5s"), ("x | plural(odd='a', other='b')", 1, '!"odd" is not a plural category; these are zero, one, two, few, many, other.'),
     # dates and times

@@ -1,9 +1,12 @@
-"""An editor's unsaved texts in place of files."""
+"""Names of templates, and an editor's unsaved texts in place of files."""
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
+import pytest
+
+from untor import TemplateMissing
 from untor.loading.loader import TemplateLoader
 from untor.loading.overlays import OverlayLoader
 
@@ -35,3 +38,16 @@ def test_unsaved_texts(tmp_path: Path) -> None:
     assert loader.drop(str(tmp_path / "a/x.html")) == "x.html"
     assert loader.drop(str(tmp_path / "a/new.html")) == "new.html"
     assert (loader.read("x.html").text, loader.stamp("x.html"), sorted(loader.names())) == ("a x.html", before, listed)
+
+
+NAMES = [
+    ("../secret", "part"), ("sub/../../secret", "part"), ("sub//page", "part"), (".", "part"), ("./page", "part"), ("a/", "part"),
+    ("/etc/passwd", "absolute"), ("..\\secret", "backslash"), ("a\0b", "NUL"), ("", "empty"), (" ", "empty"), (5, "an int"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("name", "why"), NAMES)
+def test_names_of_no_template(name: Any, why: str, tmp_path: Path) -> None:
+    """What leads out of the folders, or is no name, is refused as such and never looked for."""
+    with pytest.raises(TemplateMissing, match=f"is not a valid name of a template: .*{why}"):
+        TemplateLoader([tmp_path]).read(name)
