@@ -23,7 +23,7 @@ from hypothesis import strategies as st
 from support import cases
 from values import VALUES, Broken, Html, outcome
 
-from untor import Engine, UntorError
+from untor import Engine, RenderError, UntorError
 from untor.codegen import build, steps
 from untor.escape import MISSING
 from untor.escape.accelerated import IS_BUILT, program
@@ -439,6 +439,22 @@ async def coming(values: list[object]) -> Any:
     for value in values:
         await asyncio.sleep(0)
         yield value
+
+
+NUMBERED = {
+    "<! for a, b in rows !>{= a =}<! end !>": "but item 3 is",
+    "<! for a, b in rows if a as r !>{= r.number =}<! end !>": "but item 3 is",
+    "<! for x in [1, 2] !><! for a, b in rows !>{= a =}<! end !><! end !>": "item 1 of .*: This loop .* but item 3 is",
+}
+
+
+@pytest.mark.parametrize("source", NUMBERED)
+def test_asynchronous_items_are_numbered(source: str) -> None:
+    """An item of an asynchronous iterable that cannot be taken apart is named by its number, as of a list."""
+    for template in templates(source):
+        for way in (template.render_async, lambda **data: joined(template.stream_async(**data))):  # noqa: B023
+            with pytest.raises(RenderError, match=NUMBERED[source]):
+                asyncio.run(way(rows=coming([(1, 2), (3, 4), (5,), (7, 8)])))
 
 
 @pytest.mark.filterwarnings("error")

@@ -79,14 +79,17 @@ class _Indexed(_Awaiting):
 class _TakenApart(_Awaiting):
     """The items of an asynchronous iterator, taken apart for several names."""
 
-    __slots__ = ("_names",)
+    __slots__ = ("_first", "_names")
 
     def __init__(self, items: Any, names: int) -> None:
         super().__init__(items)
         self._names = names
+        self._first = 0
 
     async def _next(self) -> object:
-        return next(iter(pairs([await super()._next()], self._names)))
+        item = await super()._next()
+        self._first += 1
+        return next(iter(pairs([item], self._names, self._first)))
 
 
 class _Ahead(_Awaiting):

@@ -72,8 +72,8 @@ def items_taken(iterator: object) -> int | None:
     return frame.f_locals.get("number") if frame is not None else getattr(iterator, "number", None)
 
 
-def pairs(value: object, names: int) -> Iterable[object]:
-    """Return what a loop with several names runs over: items with as many values.
+def pairs(value: object, names: int, first: int = 1) -> Iterable[object]:
+    """Return what a loop with several names runs over: items with as many values, numbered from the first.
 
     With two names these are also a mapping's keys and values, the columns of a row and their values, and what a data
     frame or a series has as the index of a row and the row.
@@ -88,11 +88,11 @@ def pairs(value: object, names: int) -> Iterable[object]:
             return columns_of(value).items()
         if kind == ARRAY and hasattr(type(value), "items") and hasattr(type(value), "keys"):
             return value.items()  # type: ignore[attr-defined, no-any-return]
-    return _taken_apart(each(value), names)
+    return _taken_apart(each(value), names, first)
 
 
-def _taken_apart(items: Iterable[object], names: int) -> Iterator[tuple[object, ...]]:
-    for number, item in enumerate(items, 1):
+def _taken_apart(items: Iterable[object], names: int, first: int) -> Iterator[tuple[object, ...]]:
+    for number, item in enumerate(items, first):
         # To take a string or a mapping apart is a mistake: it gives letters or keys.
         values = None if isinstance(item, str | bytes | bytearray) or is_mapping(item) else _values(item)
         if values is None or len(values) != names:

@@ -245,11 +245,14 @@ static int do_steps(Run *run)
         case EMPTY:
             at = run->environment->loops[step[1]].count ? step[2] : at + 3;
             break;
-        case SPLIT:
-            if (split(state, VALUE(step[1]), slots, step + 3, step[2]) < 0)
+        case SPLIT: {
+            int is_item = run->which == at - 4 && code[run->which] == NEXT;
+            Py_ssize_t number = is_item ? run->environment->loops[code[run->which + 1]].at : 1;
+            if (split(state, VALUE(step[1]), number, slots, step + 3, step[2]) < 0)
                 goto broken;
             at += 3 + step[2];
             break;
+        }
         case POSITION:
             if (put(slots + step[1], position(run->environment->loops + step[2], step[3])) < 0)
                 goto broken;

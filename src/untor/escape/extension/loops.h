@@ -5,12 +5,14 @@
 
 #include "reading.h"
 
-/* What a loop with several names runs over: a new reference, or NULL with an exception. */
-static PyObject *taken_apart(State *state, PyObject *value, int names)
+/* What a loop with several names runs over, its items numbered from the first: a new reference, or NULL with an exception. */
+static PyObject *taken_apart(State *state, PyObject *value, int names, Py_ssize_t first)
 {
-    PyObject *count = PyLong_FromLong(names);
-    PyObject *items = count == NULL ? NULL : slowly(state, PAIRS, value, count, NULL);
+    PyObject *count = PyLong_FromLong(names), *number = PyLong_FromSsize_t(first), *items = NULL;
+    if (count != NULL && number != NULL)
+        items = slowly(state, PAIRS, value, count, number);
     Py_XDECREF(count);
+    Py_XDECREF(number);
     return items;
 }
 
@@ -19,7 +21,7 @@ static int begin_items(State *state, Cursor *cursor, PyObject *value, int is_siz
 {
     PyObject *items;
     if (names > 1)
-        items = taken_apart(state, value, names);
+        items = taken_apart(state, value, names, 1);
     else if (PyList_CheckExact(value) || PyTuple_CheckExact(value))
         items = Py_NewRef(value);
     else
@@ -90,8 +92,8 @@ static int begin_async(Run *run, Cursor *cursor, PyObject *value, int is_sized)
     return is_each ? 1 : 2;
 }
 
-/* Put the values of an item into slots, as many as there are names: 0, or -1 with an exception. */
-static int split(State *state, PyObject *item, PyObject **slots, const int *targets, int names)
+/* Put the values of an item, by its number, into slots, as many as there are names: 0, or -1 with an exception. */
+static int split(State *state, PyObject *item, Py_ssize_t number, PyObject **slots, const int *targets, int names)
 {
     PyObject *values = Py_NewRef(item);
     if (!PyTuple_CheckExact(values) || PyTuple_GET_SIZE(values) != names) {
@@ -99,7 +101,7 @@ static int split(State *state, PyObject *item, PyObject **slots, const int *targ
         if (single != NULL) {
             PyList_SET_ITEM(single, 0, values);
             values = NULL;
-            items = taken_apart(state, single, names);
+            items = taken_apart(state, single, names, number);
         }
         iterator = items == NULL ? NULL : PyObject_GetIter(items);
         Py_XSETREF(values, iterator == NULL ? NULL : PyIter_Next(iterator));
