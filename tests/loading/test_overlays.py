@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import pytest
 
-from untor import TemplateMissing
+from untor import MarkError, TemplateMissing
 from untor.loading.loader import TemplateLoader
 from untor.loading.overlays import OverlayLoader
 
@@ -51,3 +51,25 @@ def test_names_of_no_template(name: Any, why: str, tmp_path: Path) -> None:
     """What leads out of the folders, or is no name, is refused as such and never looked for."""
     with pytest.raises(TemplateMissing, match=f"is not a valid name of a template: .*{why}"):
         TemplateLoader([tmp_path]).read(name)
+
+
+def test_prefixes_and_bytes(tmp_path: Path) -> None:
+    """A name belongs to the folder of its prefix and to no other; a byte that is no UTF-8 is pointed at."""
+    for folder in "ab":
+        (tmp_path / folder).mkdir()
+        (tmp_path / folder / "page.html").write_bytes(f"<p>{folder}é".encode() + b"\xff<")
+    loader = TemplateLoader({"sea": tmp_path / "a", "land": tmp_path / "b"})
+    for name in ("sea/page.html", "land/page.html"):
+        with pytest.raises(MarkError) as found:
+            loader.read(name)
+        problem = found.value.problem
+        assert problem.source is not None
+        assert (problem.code, problem.start, problem.end, problem.source.text[3]) == (
+            "not-utf8",
+            5,
+            6,
+            "ab"[name[0] == "l"],
+        )
+    for name in ("page.html", "air/page.html", "sea/land/page.html", "xxx/page.html"):
+        with pytest.raises(TemplateMissing):
+            loader.read(name)
