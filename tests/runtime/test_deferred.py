@@ -158,3 +158,15 @@ def test_each_request_has_its_own() -> None:
         return await asyncio.gather(*(asyncio.create_task(in_task(str(name))) for name in range(50)))
 
     assert all(asyncio.run(all_tasks()))
+
+
+def test_outside_of_asyncio() -> None:
+    """Whatever runs the coroutine, a deferred value is awaited: no task of asyncio is made for it."""
+
+    async def later() -> str:
+        return "<x>"
+
+    rendering = Engine().compile("{= x =}").render_async(x=Deferred(later))
+    with pytest.raises(StopIteration) as done:
+        rendering.send(None)
+    assert done.value.value == "&lt;x&gt;"

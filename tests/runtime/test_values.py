@@ -225,3 +225,22 @@ def test_types_that_are_taken(kind: str, fits: list[object], others: list[object
     for value in others:
         with pytest.raises(RenderError, match='"x" must be'):
             template.render(x=value)
+
+
+@pytest.mark.parametrize(
+    ("wanted", "value", "hint"),
+    [
+        ("dict", [1], ""),
+        ("list", {"a": 1}, ""),
+        ("list", "a", ""),
+        ("list", iter([1]), "Make a list of it in the view: list(…)."),
+        ("int", 1.5, ""),
+        ("int", "5", "Turn it into a number in the view: int(…)."),
+        ("str", None, "If it may be None, say so: x: str | None."),
+    ],
+)
+def test_hints_for_wrong_types(wanted: str, value: object, hint: str) -> None:
+    """What to do about a value of another type than is taken fits both types, or nothing is said."""
+    with pytest.raises(RenderError) as found:
+        Engine().compile(f"<! takes x: {wanted} !>{{= x | json =}}").render(x=value)
+    assert found.value.problem.hint == hint
