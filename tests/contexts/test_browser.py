@@ -162,7 +162,7 @@ def templates_for_chromium() -> list[tuple[str, Template, list[str]]]:
 
     Each payload is tried in every second place; in all of them where properties are tried longer.
     """
-    step = 2 if settings.default is None or settings.default.max_examples <= 200 else 1
+    step = 2 if settings().max_examples <= 200 else 1
     seen: set[object] = set()
     found: list[tuple[str, Template, list[str]]] = []
     for case in ACCEPTED:

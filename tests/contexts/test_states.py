@@ -285,11 +285,9 @@ def test_sets_of_names_are_like_sets(first: list[str], second: list[str], third:
 
 
 TYPES = [
-    ("text", "a {= x =}", "data-block"),
-    ("html", "<p>{= x =}</p>", "html-attribute"),
-    ("json", "[{= x =}]", "json-value"),
-]
-TYPES += [("script", "f({= x =})", "script-value")]
+    ("text", "a {= x =}", "data-block"), ("html", "<p>{= x =}</p>", "html-attribute"), ("json", "[{= x =}]", "json-value"),
+    ("script", "f({= x =})", "script-value"),
+]  # fmt: skip
 
 
 @pytest.mark.parametrize(("kind", "content", "expected"), TYPES)

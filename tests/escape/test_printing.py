@@ -43,14 +43,7 @@ def test_missing_is_like_none() -> None:
     assert {None: 1}[MISSING] == 1  # type: ignore[index]
     assert (bool(MISSING), len(MISSING), [*MISSING], repr(MISSING)) == (False, 0, [], "missing")
     assert pickle.loads(pickle.dumps(MISSING)) is MISSING
-
-
-@pytest.mark.parametrize(
-    ("noun", "expected"), [("NoneType", "None"), ("int", "an int"), ("UserDict", "a UserDict"), ("str", "a str")]
-)
-def test_articles(noun: str, expected: str) -> None:
-    """A class is named with its article."""
-    assert with_article(noun) == expected
+    assert [with_article(noun) for noun in ("NoneType", "int", "UserDict")] == ["None", "an int", "a UserDict"]
 
 
 class Table:

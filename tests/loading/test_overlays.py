@@ -47,29 +47,25 @@ NAMES = [
 
 
 @pytest.mark.parametrize(("name", "why"), NAMES)
-def test_names_of_no_template(name: Any, why: str, tmp_path: Path) -> None:
-    """What leads out of the folders, or is no name, is refused as such and never looked for."""
+def test_invalid_names(name: Any, why: str, tmp_path: Path) -> None:
+    """A name that leads out of the folders, or cannot be one, is refused for that reason."""
     with pytest.raises(TemplateMissing, match=f"is not a valid name of a template: .*{why}"):
         TemplateLoader([tmp_path]).read(name)
 
 
-def test_prefixes_and_bytes(tmp_path: Path) -> None:
-    """A name belongs to the folder of its prefix and to no other; a byte that is no UTF-8 is pointed at."""
-    for folder in "ab":
+@pytest.mark.parametrize(
+    "name", ["sea/page.html", "land/page.html", "page.html", "air/page.html", "sea/land/page.html", "xxx/page.html"]
+)
+def test_prefixes_and_bytes(name: str, tmp_path: Path) -> None:
+    """A name belongs to the folder of its prefix and to no other; an error points at a byte that is not UTF-8."""
+    for folder in ("sea", "land"):
         (tmp_path / folder).mkdir()
-        (tmp_path / folder / "page.html").write_bytes(f"<p>{folder}é".encode() + b"\xff<")
-    loader = TemplateLoader({"sea": tmp_path / "a", "land": tmp_path / "b"})
-    for name in ("sea/page.html", "land/page.html"):
-        with pytest.raises(MarkError) as found:
-            loader.read(name)
-        problem = found.value.problem
-        assert problem.source is not None
-        assert (problem.code, problem.start, problem.end, problem.source.text[3]) == (
-            "not-utf8",
-            5,
-            6,
-            "ab"[name[0] == "l"],
-        )
-    for name in ("page.html", "air/page.html", "sea/land/page.html", "xxx/page.html"):
-        with pytest.raises(TemplateMissing):
-            loader.read(name)
+        (tmp_path / folder / "page.html").write_bytes(f"{folder}é".encode() + b"\xff<")
+    with pytest.raises((MarkError, TemplateMissing)) as found:
+        TemplateLoader({each: tmp_path / each for each in ("sea", "land")}).read(name)
+    text = {"sea/page.html": "seaé", "land/page.html": "landé"}.get(name)
+    problem = found.value.problem
+    assert (problem.code == "not-utf8") == (text is not None)
+    if text and problem.source:
+        assert problem.source.text.startswith(text)
+        assert (problem.start, problem.end) == (len(text), len(text) + 1)

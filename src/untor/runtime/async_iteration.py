@@ -31,8 +31,8 @@ async def collected(value: object) -> object:
 class _Loop:
     """An asynchronous iterator that ``items_taken`` knows.
 
-    It is no asynchronous generator: what it goes through is let go of, and closed, as soon as the page is, and not when
-    the event loop finds the time for it.
+    Not an asynchronous generator: the event loop finalizes those later, in a task of its own. This one releases what it
+    runs over as soon as the page is dropped.
     """
 
     __slots__ = ("_items", "number")
@@ -45,13 +45,13 @@ class _Loop:
         return self
 
     async def __anext__(self) -> Any:
-        # While the next one is taken there is no item to speak of.
-        number, self.number = self.number, 0
-        item = await self._next()
-        self.number = number + 1
+        # An error while the next item is fetched belongs to no item.
+        taken, self.number = self.number, 0
+        item = await self._next(taken)
+        self.number = taken + 1
         return item
 
-    async def _next(self) -> object:
+    async def _next(self, taken: int) -> object:  # noqa: ARG002  subclasses number their items
         for item in self._items:
             return item
         raise StopAsyncIteration
@@ -62,7 +62,7 @@ class _Awaiting(_Loop):
 
     __slots__ = ()
 
-    async def _next(self) -> object:
+    async def _next(self, taken: int) -> object:  # noqa: ARG002  the signature of the base
         return await self._items.__anext__()
 
 
@@ -71,25 +71,22 @@ class _Indexed(_Awaiting):
 
     __slots__ = ()
 
-    async def __anext__(self) -> tuple[int, object]:
-        item = await super().__anext__()
-        return self.number - 1, item
+    async def _next(self, taken: int) -> object:
+        return taken, await super()._next(taken)
 
 
 class _TakenApart(_Awaiting):
     """The items of an asynchronous iterator, taken apart for several names."""
 
-    __slots__ = ("_first", "_names")
+    __slots__ = ("_names",)
 
     def __init__(self, items: Any, names: int) -> None:
         super().__init__(items)
         self._names = names
-        self._first = 0
 
-    async def _next(self) -> object:
-        item = await super()._next()
-        self._first += 1
-        return next(iter(pairs([item], self._names, self._first)))
+    async def _next(self, taken: int) -> object:
+        item = await super()._next(taken)
+        return next(iter(pairs([item], self._names, taken + 1)))
 
 
 class _Ahead(_Awaiting):
@@ -101,14 +98,14 @@ class _Ahead(_Awaiting):
         super().__init__(items)
         self._waiting: list[object] | None = None
 
-    async def _next(self) -> object:
+    async def _next(self, taken: int) -> object:
         if self._waiting is None:
-            self._waiting = [await super()._next()]
+            self._waiting = [await super()._next(taken)]
         if not self._waiting:
             raise StopAsyncIteration
         item = self._waiting.pop()
         try:
-            self._waiting.append(await super()._next())
+            self._waiting.append(await super()._next(taken))
         except StopAsyncIteration:
             return item, True
         return item, False

@@ -73,7 +73,9 @@ def items_taken(iterator: object) -> int | None:
 
 
 def pairs(value: object, names: int, first: int = 1) -> Iterable[object]:
-    """Return what a loop with several names runs over: items with as many values, numbered from the first.
+    """Return what a loop with several names runs over: items with as many values.
+
+    Messages number the items from ``first`` on.
 
     With two names these are also a mapping's keys and values, the columns of a row and their values, and what a data
     frame or a series has as the index of a row and the row.

@@ -26,7 +26,7 @@ async def while_connected(page: AsyncIterable[bytes], receive: Receive | None) -
         if gone is not None:
             gone.cancel()
         await chunks.aclose()
-        # Asynchronous generators in it, such as that of a loop's condition, are closed by turns of their own.
+        # The event loop finalizes asynchronous generators, such as a loop with a condition, in its next two turns.
         await _turn()
         await _turn()
 
@@ -49,7 +49,7 @@ async def send_stream(first: bytes, chunks: AsyncGenerator[bytes], receive: Rece
         if gone is not None:
             gone.cancel()
         await chunks.aclose()
-        # Asynchronous generators in it, such as that of a loop's condition, are closed by turns of their own.
+        # The event loop finalizes asynchronous generators, such as a loop with a condition, in its next two turns.
         await _turn()
         await _turn()
 

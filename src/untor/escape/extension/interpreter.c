@@ -246,6 +246,7 @@ static int do_steps(Run *run)
             at = run->environment->loops[step[1]].count ? step[2] : at + 3;
             break;
         case SPLIT: {
+            /* Only what a NEXT right before this has taken is an item of a loop; its number is for the message. */
             int is_item = run->which == at - 4 && code[run->which] == NEXT;
             Py_ssize_t number = is_item ? run->environment->loops[code[run->which + 1]].at : 1;
             if (split(state, VALUE(step[1]), number, slots, step + 3, step[2]) < 0)

@@ -5,7 +5,7 @@
 
 #include "reading.h"
 
-/* What a loop with several names runs over, its items numbered from the first: a new reference, or NULL with an exception. */
+/* What a loop with several names runs over; messages number its items from first on: a new reference, or NULL with an exception. */
 static PyObject *taken_apart(State *state, PyObject *value, int names, Py_ssize_t first)
 {
     PyObject *count = PyLong_FromLong(names), *number = PyLong_FromSsize_t(first), *items = NULL;

@@ -1,7 +1,7 @@
 """What shows only after long use: the demo under load, pages rendered very often, files that change under threads.
 
-``python tests/soak.py demo --minutes 20``, ``python tests/soak.py renders --count 1000000`` and
-``python tests/soak.py reload --minutes 5`` print what they measure, and end with status 1 where something grows or a
+``python benchmarks/soak.py demo --minutes 20``, ``python benchmarks/soak.py renders --count 1000000`` and
+``python benchmarks/soak.py reload --minutes 5`` print what they measure, and end with status 1 where something grows or a
 page is not what it should be. Memory and descriptors are those that Linux shows in ``/proc``.
 """
 
@@ -21,9 +21,8 @@ from concurrent.futures import ThreadPoolExecutor
 from itertools import cycle
 from pathlib import Path
 from typing import Any
-from urllib.parse import urlsplit
 
-sys.path.insert(0, str(Path(__file__).parent.parent / "benchmarks"))
+sys.path.insert(0, str(Path(__file__).parent.parent / "tests"))
 
 from more_pages import MORE_PAGES, ROUTES
 from pages import PAGES
@@ -37,6 +36,8 @@ PAUSE = 0.02
 """Seconds that a client of the demo waits after each answer."""
 
 MIB = 2**20
+BLOCKS = 1000
+"""How many blocks of memory may be left after the renders of a page; a byte kept of each render is more."""
 STEP = 10.0
 """Seconds between two looks at the memory of the demo."""
 
@@ -81,9 +82,7 @@ def demo(minutes: float) -> bool:
                 time.sleep(PAUSE)
 
         # What the server prints is read, so that it never waits for us.
-        output = process.stdout
-        assert output is not None
-        threading.Thread(target=output.read, daemon=True).start()
+        threading.Thread(target=process.communicate, daemon=True).start()
         with ThreadPoolExecutor(CLIENTS) as pool:
             clients = [pool.submit(client, seed) for seed in range(CLIENTS)]
             while time.monotonic() < end:
@@ -95,7 +94,7 @@ def demo(minutes: float) -> bool:
         time.sleep(1)
         opened.append(descriptors(process.pid))
     quarters = [max(held[part * len(held) // 4 : (part + 1) * len(held) // 4]) / MIB for part in range(4)]
-    print(f"demo on {urlsplit(url).hostname}: {sum(statuses.values())} answers {dict(sorted(statuses.items()))}")
+    print(f"demo: {sum(statuses.values())} answers {dict(sorted(statuses.items()))}")
     print("memory in MiB, highest of each quarter:", *(f"{each:.1f}" for each in quarters))
     print(f"descriptors: {min(opened)} to {max(opened)}, {opened[-1]} at the end")
     return flat(held, MIB) and opened[-1] <= opened[0] and not statuses[500]
@@ -130,7 +129,7 @@ def renders(count: int, items: int) -> bool:
             f"{name}: {count} renders of {len(expected)} characters, {blocks:+} blocks, {held / MIB:+.2f} MiB",
             flush=True,
         )
-        right &= same and blocks < 1000 and held < MIB  # a byte kept of each render is more
+        right &= same and blocks < BLOCKS and held < MIB
     return right
 
 
