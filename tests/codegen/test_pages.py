@@ -299,12 +299,12 @@ def counted(monkeypatch: pytest.MonkeyPatch, source: str, data: Mapping[str, obj
 ROWS = '<! for row in rows !><li title="{= row.b =}">{= row.b =} {= row.c =}<! end !>'
 
 
-def test_work_per_row_is_constant(monkeypatch: pytest.MonkeyPatch) -> None:
-    """In Python, a row calls one function for each dot; ten times the rows are ten times the calls, and not one more."""
-    few, many = ({"rows": [{"b": 1, "c": 2}] * rows} for rows in (10, 1000))
-    one, other = counted(monkeypatch, ROWS, few), counted(monkeypatch, ROWS, many)
+@pytest.mark.parametrize(("row", "dots"), [({"b": 1, "c": 2}, {}), (Plain(1, 2), {"dot": 3000})])
+def test_work_per_row_is_constant(monkeypatch: pytest.MonkeyPatch, row: object, dots: dict[str, int]) -> None:
+    """In Python, a row calls a function for each dot if it is no dict; more rows are as many more calls, and no other."""
+    one, other = (counted(monkeypatch, ROWS, {"rows": [row] * rows}) for rows in (10, 1000))
     assert {name: calls for name, calls in other.items() if calls != one[name]} == {
-        "dot": 3000,
+        **dots,
         "e_attribute": 1000,
         "e_text": 2000,
     }

@@ -29,7 +29,7 @@ def build_python(plan: TemplateIR, way: str = "render", *, lenient: bool = False
     files = {function.name: function.source.path or function.source.name for function in plan.functions}
     file = plan.source.path or plan.source.name
     code = _in_files(compile(module, file, "exec", dont_inherit=True, optimize=0), files)
-    names = frozenset(state.escapers), frozenset(state.filters), frozenset(state.globals)
+    names = frozenset(state.escapers), frozenset(state.filters), frozenset(state.globals), frozenset(state.inputs)
     return CompiledCode(code, *names, state.calls, state.loops, _sources(plan))
 
 

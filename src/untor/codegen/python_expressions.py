@@ -57,6 +57,7 @@ class ModuleState:
     escapers: set[str] = field(default_factory=set)
     filters: set[str] = field(default_factory=set)
     globals: set[str] = field(default_factory=set)
+    inputs: set[str] = field(default_factory=set)
     calls: dict[tuple[str, int, int], tuple[str, str]] = field(default_factory=dict)
     loops: dict[str, LoopTable] = field(default_factory=dict)
     """Where loops are, by the variables that they take their items from."""
@@ -137,18 +138,8 @@ class ExpressionGenerator:
         value, again = self.twice(built)
         return self.locations.place(ast.IfExp(_is_plain(value), again, _awaited(again)), node.start, node.end)
 
-    def printed(self, node: tree.Expression, statements: list[ast.stmt], *, awaits: bool) -> ast.expr:
-        """Build a value that is printed; whether a name is there is found out before."""
-        expression = self.build(node, awaits=False)
-        if isinstance(node, tree.Name) and isinstance(expression, ast.IfExp):
-            statements.append(self.locations.place(ast.Expr(expression), node.start, node.end))
-            expression = expression.body
-        return self.awaited(expression, node) if awaits else expression
-
     def truth(self, node: tree.Expression) -> ast.expr:
         """Build a test; an array or a data frame is true when it has items."""
-        if isinstance(node, tree.Comparisons) and len(node.rest) == 1 and node.rest[0][0] in _COMPARE:
-            return self._tested(node)
         expression = self.build(node, awaits=False)
         if isinstance(node, tree.Comparisons | tree.Constant) or (
             isinstance(node, tree.Unary) and node.operator == "not"
@@ -159,27 +150,6 @@ class ExpressionGenerator:
         chosen = ast.IfExp(_is_plain(value), again, call("_truth", other))
         return self.locations.place(chosen, node.start, node.end)
 
-    def _tested(self, node: tree.Comparisons) -> ast.expr:
-        """Build a single comparison that is tested: Python's own where both sides are of kinds that Python compares."""
-        operator, right_node = node.rest[0]
-        plain: list[ast.expr] = []
-        sides: list[ast.expr] = []
-        for side in (node.first, right_node):
-            first, again = self.build(side), self.build(side) if _is_literal(side) else None
-            if again is None:
-                first, again = self.twice(first)
-                plain.append(_is_plain(first))
-            sides.append(again)
-        left_again, right_again = sides
-        if not plain:
-            return self._compared(left_again, right_again, operator, node)
-        # Not "and", since both sides are read in any case.
-        test = plain[0] if len(plain) == 1 else ast.BinOp(plain[0], ast.BitAnd(), plain[1])
-        own = self._placed(ast.Compare(left_again, [_COMPARE[operator]()], [right_again]), node.start, node.end)
-        return self._placed(
-            ast.IfExp(test, own, self._compared(left_again, right_again, operator, node)), node.start, node.end
-        )
-
     def may_wait(self, node: tree.Expression) -> bool:
         """Return whether the value of an expression may have to be awaited."""
         return self.awaits and isinstance(node, _MAY_WAIT)
@@ -188,6 +158,8 @@ class ExpressionGenerator:
         """Return an expression, and what its value is the second time."""
         if isinstance(built, ast.Name):
             return built, built
+        if isinstance(built, ast.NamedExpr):
+            return built, load(built.target.id)
         name = self.fresh("_t")
         return ast.NamedExpr(store(name), built), load(name)
 
@@ -204,6 +176,7 @@ class ExpressionGenerator:
         if self.known is None:
             variable = f"_c_{node.name}"
             self.inputs[node.name] = variable
+            self.state.inputs.add(node.name)
             scope: ast.expr = load("_scope")
         else:
             variable = f"_g_{node.name}"
@@ -213,8 +186,9 @@ class ExpressionGenerator:
         if lenient:
             return value
         missing = self._placed(call("_missing_name", constant(node.name), scope), node.start, node.end)
-        test = ast.Compare(load(variable), [ast.IsNot()], [load("_MISSING")])
-        return ast.IfExp(test, value, missing)
+        is_there = ast.Compare(load(variable), [ast.IsNot()], [load("_MISSING")])
+        is_text = ast.Compare(call("_type", load(variable)), [ast.Is()], [load("_str")])
+        return ast.IfExp(is_text, load(variable), ast.IfExp(is_there, value, missing))
 
     @staticmethod
     def computed(value: ast.expr, again: ast.expr) -> ast.expr:
@@ -234,11 +208,16 @@ class ExpressionGenerator:
             binding = self.lookup(node.owner.name)
             if isinstance(binding, dict):
                 return copy.deepcopy(binding[node.name])
-        if self.handing_on:
-            owner = self._owner(node.owner, lenient=lenient)
-            return call("_dot_data_maybe" if lenient else "_dot_data", owner, constant(node.name))
         owner = self._owner(node.owner, lenient=lenient)
-        return call("_dot_maybe" if lenient else "_dot", owner, constant(node.name))
+        function = "_dot" + "_data" * self.handing_on + "_maybe" * lenient
+        if lenient:
+            return call(function, owner, constant(node.name))
+        # Of a dict, which most owners are, the item: a call would take as long as escaping it.
+        first, again = self.twice(owner)
+        is_dict = ast.Compare(call("_type", first), [ast.Is()], [load("_dict")])
+        is_item = ast.BoolOp(ast.And(), [is_dict, ast.Compare(constant(node.name), [ast.In()], [again])])
+        item = ast.Subscript(again, constant(node.name), LOAD)
+        return ast.IfExp(is_item, item, call(function, again, constant(node.name)))
 
     def _item(self, node: tree.Item, lenient: bool) -> ast.expr:  # noqa: FBT001
         owner = self._owner(node.owner, lenient=lenient)
@@ -339,6 +318,8 @@ class ExpressionGenerator:
         return built
 
     def _comparisons(self, node: tree.Comparisons, lenient: bool) -> ast.expr:  # noqa: ARG002, FBT001
+        if len(node.rest) == 1 and node.rest[0][0] in _COMPARE:
+            return self._compared_once(node)
         left = self.build(node.first)
         tests: list[ast.expr] = []
         known_before: dict[tuple[object, ...], int] | None = None
@@ -351,6 +332,27 @@ class ExpressionGenerator:
             left = again
         self.owners.known = known_before or self.owners.known
         return tests[0] if len(tests) == 1 else ast.BoolOp(ast.And(), tests)
+
+    def _compared_once(self, node: tree.Comparisons) -> ast.expr:
+        """Build a single comparison: Python's own where both sides are of kinds that Python compares."""
+        operator, right_node = node.rest[0]
+        plain: list[ast.expr] = []
+        sides: list[ast.expr] = []
+        for side in (node.first, right_node):
+            first, again = self.build(side), self.build(side) if _is_literal(side) else None
+            if again is None:
+                first, again = self.twice(first)
+                plain.append(_is_plain(first))
+            sides.append(again)
+        left_again, right_again = sides
+        if not plain:
+            return self._compared(left_again, right_again, operator, node)
+        # Not "and", since both sides are read in any case.
+        test = plain[0] if len(plain) == 1 else ast.BinOp(plain[0], ast.BitAnd(), plain[1])
+        own = self._placed(ast.Compare(left_again, [_COMPARE[operator]()], [right_again]), node.start, node.end)
+        return self._placed(
+            ast.IfExp(test, own, self._compared(left_again, right_again, operator, node)), node.start, node.end
+        )
 
     def _compared(self, left: ast.expr, right: ast.expr, operator: str, node: tree.Comparisons) -> ast.expr:
         if operator in _IDENTITY:

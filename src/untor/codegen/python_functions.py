@@ -92,6 +92,7 @@ class FunctionGenerator(LoopGenerator):
         statements: list[ast.stmt] = []
         if parameter.type == "*":
             return statements
+        self.state.inputs.add(parameter.name)
         given = ast.Call(ast.Attribute(load("_scope"), "get", LOAD), [name, load("_MISSING")], [])
         value = self.expressions.computed(*self.expressions.twice(given))
         from_context = self.checked(parameter, self.expressions.awaited(value, tree.Name(0, 0, parameter.name)))
@@ -287,7 +288,7 @@ class FunctionGenerator(LoopGenerator):
         """Print a value through its escaping functions."""
         node = operation.expression
         functions, letter = escaping_of(operation)
-        value = self.expressions.printed(node, self.statements, awaits=bool(functions) or not letter)
+        value = self.expressions.build(node, awaits=bool(functions) or not letter)
         before: list[ast.expr] = [constant(text) for text in operation.before]
         after: list[ast.expr] = [constant(text) for text in operation.after]
         for name, inner in functions:

@@ -17,6 +17,7 @@ from untor.runtime.tracebacks import SourceLines, failed, replacement_for
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
+    from typing import Any
 
     from untor.compiler.settings import CompilerSettings
     from untor.escape import Escapers
@@ -45,7 +46,6 @@ _RUNTIME = {
     "_is_awaitable": async_iteration.is_awaitable,
     "_item": attributes.item,
     "_item_maybe": attributes.item_maybe,
-    "_missing_name": attributes.missing_name,
     "_modulo": attributes.modulo,
     "_none_is_missing": attributes.none_is_missing,
     "_pairs": iteration.pairs,
@@ -54,7 +54,6 @@ _RUNTIME = {
     "_printed": printed,
     "_sized": iteration.sized,
     "_sized_async": async_iteration.sized_async,
-    "_takes_missing": parameter_checks.takes_missing,
     "_truth": truth,
     **{
         f"_{each.__name__}": each
@@ -111,6 +110,12 @@ def namespace(
     """Return the global names of one template's code; ``helpers`` and ``filters`` come before those of the settings."""
     sources = built.sources
     all_filters, everywhere = _of_engine(settings, helpers, filters)
+    read = {name: everywhere[name] for name in built.inputs if name in everywhere}
+
+    def among_all(raises: Callable[[str, Any], object]) -> Callable[[str, Any], object]:
+        """Let an error suggest the engine's names as well, of which the page's context has only those it reads."""
+        return lambda name, scope: raises(name, scope if isinstance(scope, tuple) else {**everywhere, **scope})
+
     return {
         **_RUNTIME,
         **{f"_e_{name.replace('-', '_')}": escapers[name] for name in built.escapers},
@@ -118,8 +123,10 @@ def namespace(
         **{f"_g_{name}": everywhere.get(name, MISSING) for name in built.globals},
         "_callee": calls.callee,
         "_callee_of": calls.callee_of,
-        "_everywhere": everywhere,
-        "_merge": partial(attributes.merge, everywhere),
+        "_everywhere": read,
+        "_merge": partial(attributes.merge, read),
+        "_missing_name": among_all(attributes.missing_name),
+        "_takes_missing": among_all(parameter_checks.takes_missing),
         "_trouble": partial(replacement_for, sources=sources, calls=built.calls),
         "__name__": "untor.page",
         "__loader__": SourceLines(next(iter(sources.values()))),

@@ -141,6 +141,10 @@ def _is_one(string: str) -> bool:
 
 def _number(value: object) -> str:
     """Return the digits of a number as CSS writes them; empty for other values."""
+    if type(value) is str:
+        return ""
+    if type(value) is int:
+        return repr(value)
     if isinstance(value, bool) or not isinstance(value, int | float) or is_absent(value):
         return ""
     if isinstance(value, int):

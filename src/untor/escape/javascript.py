@@ -6,7 +6,8 @@ read the same in every ASCII-compatible encoding, and is the same in scripts and
 
 from __future__ import annotations
 
-from json.encoder import encode_basestring_ascii
+from itertools import chain
+from json.encoder import JSONEncoder, encode_basestring_ascii
 
 from untor.escape.accelerated import configure, plain_data
 from untor.escape.kinds import is_absent
@@ -19,8 +20,9 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     import re
     from collections.abc import Callable
+    from typing import Any
 
-_PLAIN = pattern(r"[ !#%(-;=?-\[\]-_a-z{-~]*")
+_UNESCAPED = pattern(r"[ !#%(-;=?-\[\]-_a-z{-~]*")
 """Characters that mean nothing in a string, a template literal or markup (``]`` with ``>`` ends a CDATA section)."""
 _NOT_ALPHANUMERIC = pattern("[^0-9A-Za-z]")
 _SAFE_INTEGER = 2**53 - 1
@@ -28,14 +30,18 @@ _SAFE_INTEGER = 2**53 - 1
 
 def _quoted(string: str) -> str:
     """Return text as a string literal in double quotes, of JavaScript and JSON alike."""
-    literal: str = encode_basestring_ascii(string)
-    if "<" in literal:
-        literal = literal.replace("<", "\\u003c")
-    if ">" in literal:
-        literal = literal.replace(">", "\\u003e")
-    if "&" in literal:
-        literal = literal.replace("&", "\\u0026")
-    return literal
+    return _without_markup(encode_basestring_ascii(string))
+
+
+def _without_markup(literals: str) -> str:
+    """Escape what means something in markup, which JSON has in its strings only."""
+    if "<" in literals:
+        literals = literals.replace("<", "\\u003c")
+    if ">" in literals:
+        literals = literals.replace(">", "\\u003e")
+    if "&" in literals:
+        literals = literals.replace("&", "\\u0026")
+    return literals
 
 
 configure(quoted=_quoted)
@@ -44,7 +50,7 @@ configure(quoted=_quoted)
 def script_string(value: object) -> str:
     """Escape for the inside of a string literal in quotes of either kind, or of a template literal without a tag."""
     string = value if type(value) is str else printed(value)
-    if _PLAIN.fullmatch(string):
+    if _UNESCAPED.fullmatch(string):
         return string
     literal = _quoted(string)[1:-1].replace('\\"', "\\u0022").replace("\\\\", "\\u005c")
     return literal.replace("'", "\\u0027").replace("`", "\\u0060").replace("$", "\\u0024")
@@ -197,6 +203,19 @@ class _Opened:
         return f".{self.key}" if _NAME.fullmatch(str(self.key)) else f"[{self.key!r}]"
 
 
+_TEXT = frozenset({str})
+_COLLECTIONS = frozenset({list, dict})
+_PLAIN = _COLLECTIONS | _TEXT | frozenset(_PLAIN_TYPES)
+
+_plain_json = JSONEncoder(separators=(",", ":"), allow_nan=False, check_circular=False).encode
+
+
+def _are_safe(values: list[object]) -> bool:
+    """Return whether all integers among values are Numbers of JavaScript (ECMAScript §6.1.6)."""
+    integers = [each for each in values if type(each) is int]
+    return min(integers) >= -_SAFE_INTEGER and max(integers) <= _SAFE_INTEGER
+
+
 class _Json:
     """Writes a value as JSON; values that are not plain data item by item and without recursion, at any depth."""
 
@@ -252,37 +271,30 @@ class _Json:
             return _Opened(item, plain, out)  # type: ignore[arg-type]
         return None
 
-    def plainly(self, item: object, levels: int = _PLAIN_LEVELS) -> str | None:
+    def plainly(self, value: object) -> str | None:
         """Return a value that is made of nothing but Python's own types, not too deep; ``None`` for any other."""
-        kind = type(item)
-        if kind is str:
-            return _quoted(item)  # type: ignore[arg-type]
-        if kind is int:
-            return self.integer(item)  # type: ignore[arg-type]
-        if item is None:
-            return "null"
-        if kind is bool:
-            return "true" if item else "false"
-        if kind is float:
-            return self.float(item)  # type: ignore[arg-type]
-        if not levels:
-            return None
-        parts: list[str] = []
-        if kind is dict:
-            for key, element in item.items():  # type: ignore[attr-defined]
-                text = self.plainly(element, levels - 1) if type(key) is str else None
-                if text is None:
-                    return None
-                parts.append(self.key(key) + text)
-            return f"{{{','.join(parts)}}}"
-        if kind is not list:
-            return None
-        for element in item:  # type: ignore[attr-defined]
-            text = self.plainly(element, levels - 1)
-            if text is None:
+        level: list[Any] = [value]
+        for _ in range(_PLAIN_LEVELS):
+            types = set(map(type, level))
+            if not types <= _PLAIN or (self.is_script and int in types and not _are_safe(level)):
                 return None
-            parts.append(text)
-        return f"[{','.join(parts)}]"
+            if types.isdisjoint(_COLLECTIONS):
+                break
+            lists = [each for each in level if type(each) is list] if list in types else []
+            objects = [each for each in level if type(each) is dict] if dict in types else []
+            if not set(map(type, chain.from_iterable(objects))) <= _TEXT:
+                return None
+            # What is there twice may be there without end.
+            if len({*map(id, lists), *map(id, objects)}) < len(lists) + len(objects):
+                return None
+            level = [*chain.from_iterable(lists), *chain.from_iterable(map(dict.values, objects))]
+        else:
+            return None
+        try:
+            text = _plain_json(value)
+        except ValueError:  # for what is not a number
+            return None
+        return None if self.is_script and "__proto__" in text else _without_markup(text)
 
     def number(self, number: Number) -> str:
         """Return a number that is given by its digits."""

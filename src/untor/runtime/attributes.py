@@ -55,6 +55,9 @@ both_types: set[type] = set()
 
 _MOST_TYPES = 1000
 
+_DATA = frozenset({str, int, float, bool, type(None), list, dict})
+"""Types of values that are certainly no functions."""
+
 
 def dot(value: object, name: str) -> object:
     """Return ``value.name``: of a mapping the item, of a row the column, of anything else the attribute, then the item.
@@ -62,11 +65,20 @@ def dot(value: object, name: str) -> object:
     Raises ``MissingValue`` without a position, which ``tracebacks`` fills in.
     """
     kind = type(value)
-    if kind is dict:
+    if kind in direct_types:
+        try:
+            found: object = getattr(value, name)
+        except AttributeError:
+            if not _is_missing(value, name):
+                raise
+        else:
+            if found is not MISSING:
+                return found
+    elif kind is dict:
         if name in value:  # type: ignore[operator]
             return value[name]  # type: ignore[index]
     else:
-        found: object = _attribute(value, name) if kind in direct_types else dot_maybe(value, name)
+        found = dot_maybe(value, name)
         if found is not MISSING or value is MISSING:
             return found
     raise MissingValue(missing_attribute(value, name))
@@ -84,7 +96,7 @@ def dot_data_maybe(value: object, name: str) -> object:
 
 def only_data(found: object, owner: object, name: str) -> object:
     """Return what was read. Raises ``RenderError`` for a function, unless it is an item of a mapping."""
-    if is_code(found) and not is_mapping(owner):
+    if type(found) not in _DATA and is_code(found) and not is_mapping(owner):
         raise RenderError(Problem("function-as-value", what=f'"{name}", a {kind_of_code(found)},'))
     return found
 

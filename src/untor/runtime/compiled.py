@@ -24,8 +24,9 @@ if TYPE_CHECKING:
     class CompiledCode(NamedTuple):
         """Code that defines the entry function, and what it needs.
 
-        ``escapers``, ``filters`` and ``globals`` are the names it reads; ``calls`` has where (file, and Python's line
-        and column) it calls a filter or a function; ``loops`` by which variables they take their items from;
+        ``escapers``, ``filters``, ``globals`` and ``inputs`` are the names it reads (the last two are the engine's,
+        where the page's context is out of reach, and those of the context); ``calls`` has where (file, and Python's
+        line and column) it calls a filter or a function; ``loops`` by which variables they take their items from;
         ``sources`` are the templates it was made of, by file.
         """
 
@@ -33,6 +34,7 @@ if TYPE_CHECKING:
         escapers: frozenset[str]
         filters: frozenset[str]
         globals: frozenset[str]
+        inputs: frozenset[str]
         calls: dict[tuple[str, int, int], tuple[str, str]]
         loops: dict[str, LoopTable]
         sources: dict[str, Source]
@@ -56,7 +58,7 @@ if TYPE_CHECKING:
 
     Code = CompiledCode | CompiledProgram
 else:  # typing is not loaded to render a page
-    CompiledCode = namedtuple("CompiledCode", "code escapers filters globals calls loops sources")  # noqa: PYI024
+    CompiledCode = namedtuple("CompiledCode", "code escapers filters globals inputs calls loops sources")  # noqa: PYI024
     CompiledProgram = namedtuple("CompiledProgram", "code functions joins names constants links inputs places sources")  # noqa: PYI024
 
 
