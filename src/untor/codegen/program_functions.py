@@ -23,7 +23,7 @@ from untor.analysis.ir import (
 from untor.codegen import steps
 from untor.codegen.program_loops import LoopCompiler
 from untor.codegen.program_values import SHARED
-from untor.codegen.runs import LONGEST_RUN, escaping_of, is_static
+from untor.codegen.runs import BOOLEAN, LONGEST_RUN, escaping_of, is_static
 from untor.escape.url import FIXED, QUERY
 
 TYPE_CHECKING = False
@@ -251,6 +251,9 @@ class FunctionCompiler(LoopCompiler):
         """Print a value through its escaping functions."""
         node = operation.expression
         functions, letter = escaping_of(operation)
+        if functions == BOOLEAN:
+            self.boolean(operation)
+            return
         value = self.value(node, wait=bool(functions) or not letter)
         before, after = operation.before, operation.after
         for function, inner in functions:
@@ -260,6 +263,15 @@ class FunctionCompiler(LoopCompiler):
             self.called(self.tables.link("escaper", function), operands, value, node.start, node.end)
             before = after = ()
         self.write(letter or "=", value, node, *before, *after)
+
+    def boolean(self, operation: PrintValue) -> None:
+        """Print a boolean attribute when its value is true."""
+        written = self.fresh()
+        self.step(steps.COPY, written, self.tables.constant(""))
+        is_false = self.test(operation.expression)
+        self.step(steps.COPY, written, self.tables.constant(f" {operation.before[0]}"))
+        self.here(is_false)
+        self.write("=", written, operation.expression)
 
     def url(self, operation: UrlJoin) -> None:
         """Print a URL whose pieces are always the same ones."""

@@ -26,7 +26,7 @@ from untor.codegen.locations import Locations
 from untor.codegen.nodes import APPEND, LOAD, call, constant, load, store
 from untor.codegen.python_expressions import ExpressionGenerator, ModuleState, inputs_read
 from untor.codegen.python_loops import LoopGenerator
-from untor.codegen.runs import LONGEST_RUN, escaping_of, is_static
+from untor.codegen.runs import BOOLEAN, LONGEST_RUN, escaping_of, is_static
 from untor.escape import ESCAPERS
 from untor.escape.url import FIXED, QUERY
 from untor.language import tree
@@ -288,6 +288,10 @@ class FunctionGenerator(LoopGenerator):
         """Print a value through its escaping functions."""
         node = operation.expression
         functions, letter = escaping_of(operation)
+        if functions == BOOLEAN:
+            attribute = ast.IfExp(self.expressions.truth(node), constant(f" {operation.before[0]}"), constant(""))
+            self.write(self.read(attribute, node))
+            return
         value = self.expressions.build(node, awaits=bool(functions) or not letter)
         before: list[ast.expr] = [constant(text) for text in operation.before]
         after: list[ast.expr] = [constant(text) for text in operation.after]

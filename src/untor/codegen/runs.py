@@ -15,6 +15,9 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     from untor.analysis.ir import Operation
 
+BOOLEAN = (("boolean-attribute", ""),)
+"""The escaping of a boolean attribute: both forms of code test its value in place, as they do in an ``if``."""
+
 LONGEST_RUN = 60
 """How many values one run has at most: all of them are kept until it is written."""
 

@@ -35,8 +35,13 @@ def locate(log: Log) -> None:
 def report(logger: str, what: str) -> None:
     """Report something about the page that the caller prints.
 
-    The record has the attributes ``template``, ``line``, ``column``, ``expression`` and ``chain``.
+    The record has the attributes ``template``, ``line``, ``column``, ``expression`` and ``chain``. Nothing is done
+    where the logger does not log warnings: finding the place takes longer than all else that is done for a value.
     """
+    import logging  # noqa: PLC0415  loaded once there is something to report
+
+    if not logging.getLogger(logger).isEnabledFor(logging.WARNING):
+        return
     if is_in_program():  # pragma: no cover  what is measured are the functions in Python
         reports.append((get_ident(), logger, what))
     else:
