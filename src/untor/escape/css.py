@@ -50,6 +50,8 @@ def style_name(value: object) -> str:
 
 def style_name_part(value: object) -> str:
     """Escape as the part of a name that begins in fixed text."""
+    if type(value) is int and value >= 0:
+        return repr(value)
     return _TO_ESCAPE_IN_NAME.sub(escape, printed(value))
 
 

@@ -6,8 +6,7 @@ read the same in every ASCII-compatible encoding, and is the same in scripts and
 
 from __future__ import annotations
 
-from itertools import chain
-from json.encoder import JSONEncoder, encode_basestring_ascii
+from json.encoder import encode_basestring_ascii
 
 from untor.escape.accelerated import configure, plain_data
 from untor.escape.kinds import is_absent
@@ -20,7 +19,6 @@ TYPE_CHECKING = False
 if TYPE_CHECKING:
     import re
     from collections.abc import Callable
-    from typing import Any
 
 _UNESCAPED = pattern(r"[ !#%(-;=?-\[\]-_a-z{-~]*")
 """Characters that mean nothing in a string, a template literal or markup (``]`` with ``>`` ends a CDATA section)."""
@@ -203,19 +201,6 @@ class _Opened:
         return f".{self.key}" if _NAME.fullmatch(str(self.key)) else f"[{self.key!r}]"
 
 
-_TEXT = frozenset({str})
-_COLLECTIONS = frozenset({list, dict})
-_PLAIN = _COLLECTIONS | _TEXT | frozenset(_PLAIN_TYPES)
-
-_plain_json = JSONEncoder(separators=(",", ":"), allow_nan=False, check_circular=False).encode
-
-
-def _are_safe(values: list[object]) -> bool:
-    """Return whether all integers among values are Numbers of JavaScript (ECMAScript §6.1.6)."""
-    integers = [each for each in values if type(each) is int]
-    return min(integers) >= -_SAFE_INTEGER and max(integers) <= _SAFE_INTEGER
-
-
 class _Json:
     """Writes a value as JSON; values that are not plain data item by item and without recursion, at any depth."""
 
@@ -273,28 +258,44 @@ class _Json:
 
     def plainly(self, value: object) -> str | None:
         """Return a value that is made of nothing but Python's own types, not too deep; ``None`` for any other."""
-        level: list[Any] = [value]
-        for _ in range(_PLAIN_LEVELS):
-            types = set(map(type, level))
-            if not types <= _PLAIN or (self.is_script and int in types and not _are_safe(level)):
-                return None
-            if types.isdisjoint(_COLLECTIONS):
-                break
-            lists = [each for each in level if type(each) is list] if list in types else []
-            objects = [each for each in level if type(each) is dict] if dict in types else []
-            if not set(map(type, chain.from_iterable(objects))) <= _TEXT:
-                return None
-            # What is there twice may be there without end.
-            if len({*map(id, lists), *map(id, objects)}) < len(lists) + len(objects):
-                return None
-            level = [*chain.from_iterable(lists), *chain.from_iterable(map(dict.values, objects))]
-        else:
+        text = self._plain(value, _PLAIN_LEVELS)
+        if text is None or (self.is_script and "__proto__" in text):
             return None
-        try:
-            text = _plain_json(value)
-        except ValueError:  # for what is not a number
+        return _without_markup(text)
+
+    def _plain(self, item: object, levels: int) -> str | None:
+        """Return the text of an item in which markup and properties are not escaped yet."""
+        kind = type(item)
+        if kind is str:
+            return encode_basestring_ascii(item)  # type: ignore[arg-type]
+        if kind is int:
+            return self.integer(item)  # type: ignore[arg-type]
+        if item is None:
+            return "null"
+        if kind is bool:
+            return "true" if item else "false"
+        if kind is float:
+            return self.float(item)  # type: ignore[arg-type]
+        if not levels:
             return None
-        return None if self.is_script and "__proto__" in text else _without_markup(text)
+        parts: list[str] = []
+        if kind is dict:
+            for key, element in item.items():  # type: ignore[attr-defined]
+                if type(key) is not str:
+                    return None
+                text = encode_basestring_ascii(element) if type(element) is str else self._plain(element, levels - 1)
+                if text is None:
+                    return None
+                parts.append(f"{encode_basestring_ascii(key)}:{text}")
+            return f"{{{','.join(parts)}}}"
+        if kind is not list:
+            return None
+        for element in item:  # type: ignore[attr-defined]
+            text = encode_basestring_ascii(element) if type(element) is str else self._plain(element, levels - 1)
+            if text is None:
+                return None
+            parts.append(text)
+        return f"[{','.join(parts)}]"
 
     def number(self, number: Number) -> str:
         """Return a number that is given by its digits."""
