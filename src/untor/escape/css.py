@@ -133,7 +133,8 @@ def style_rules(value: object) -> str:
 
 
 def _stripped(value: object) -> str:
-    return _number(value) or printed(value).strip(" \t\n\r\f")
+    string = value if type(value) is str else _number(value) or printed(value)
+    return string.strip(" \t\n\r\f")
 
 
 def _is_one(string: str) -> bool:
@@ -143,8 +144,6 @@ def _is_one(string: str) -> bool:
 
 def _number(value: object) -> str:
     """Return the digits of a number as CSS writes them; empty for other values."""
-    if type(value) is str:
-        return ""
     if type(value) is int:
         return repr(value)
     if isinstance(value, bool) or not isinstance(value, int | float) or is_absent(value):
