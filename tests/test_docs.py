@@ -38,18 +38,9 @@ ROOT = Path(__file__).parent.parent
 DOCUMENTS = [
     ROOT / f"docs/{name}.md"
     for name in (
-        "attributes",
-        "data",
-        "forms",
-        "language",
-        "links",
-        "refused",
-        "scripts",
-        "security",
-        "styles",
-        "trusted",
+        "attributes", "data", "forms", "language", "links", "refused", "scripts", "security", "styles", "trusted",
     )
-]
+]  # fmt: skip
 EXAMPLE = re.compile(
     r"(?:^`(?P<file>[\w.]+)`\n```html\n(?P<text>.*?)\n```\nand the page\n)?"
     r"^```html\n(?P<template>(?:(?!```).)*?)\n```\nwith `(?P<data>[^\n]*)` gives\n```html\n(?P<page>.*?)\n```$",
@@ -77,16 +68,9 @@ def test_every_example_is_found() -> None:
 
 
 CHAPTERS = {
-    "messages": 5,
-    "sites": 5,
-    "tutorial-1": 9,
-    "tutorial-2": 7,
-    "static-page": 2,
-    "streams": 2,
-    "own-filters": 2,
-    "testing": 3,
-    "ci": 2,
-}
+    "messages": 5, "sites": 5, "tutorial-1": 9, "tutorial-2": 7, "static-page": 2, "streams": 2, "own-filters": 2,
+    "testing": 3, "ci": 2,
+}  # fmt: skip
 """Documents to follow step by step, each with how many commands it has."""
 
 

@@ -168,23 +168,20 @@ def test_clean(tmp_path: Path) -> None:
     assert all(report(check(Engine(tmp_path / "templates").compiler)) for report in FORMATS.values())
 
 
-@pytest.mark.parametrize(
-    ("arguments", "status", "said"),
-    [
-        (["check", "nowhere"], 2, 'untor: There is no template "nowhere".'),
-        (["check", "--folder", "nowhere"], 2, "Error: There are no templates in nowhere."),
-        (["check", "--also", "csp-scripts"], 2, 'Error: There is no rule "csp-scripts". Did you mean "csp-script"?'),
-        (["check", "--engine", "site"], 2, "Error: 'site' is not MODULE:NAME, like site.views:pages."),
-        (["check", "--engine", "gone.away:x"], 2, 'Error: There is no module "gone" for the engine gone.away:x.'),
-        (["check", "--engine", "json:loads"], 2, "Error: Cannot import the engine json:loads: TypeError"),
-        (["check", "--engine", "json:dumps.__name__"], 2, "Error: json:dumps.__name__ is not an engine, but a str."),
-        (["check", "empty"], 2, "Error: There are no templates in empty."),
-        (["check", "base/places.html", "base/message.html"], 1, ""),
-        (["check", "base/message.html", "theme"], 1, ""),
-        (["check", "message", "base/mail.txt"], 1, ""),
-        (["check", "empty", "base"], 2, "Error: empty has no template in"),
-    ],
-)
+@pytest.mark.parametrize(("arguments", "status", "said"), [
+    (["check", "nowhere"], 2, 'untor: There is no template "nowhere".'),
+    (["check", "--folder", "nowhere"], 2, "Error: There are no templates in nowhere."),
+    (["check", "--also", "csp-scripts"], 2, 'Error: There is no rule "csp-scripts". Did you mean "csp-script"?'),
+    (["check", "--engine", "site"], 2, "Error: 'site' is not MODULE:NAME, like site.views:pages."),
+    (["check", "--engine", "gone.away:x"], 2, 'Error: There is no module "gone" for the engine gone.away:x.'),
+    (["check", "--engine", "json:loads"], 2, "Error: Cannot import the engine json:loads: TypeError"),
+    (["check", "--engine", "json:dumps.__name__"], 2, "Error: json:dumps.__name__ is not an engine, but a str."),
+    (["check", "empty"], 2, "Error: There are no templates in empty."),
+    (["check", "base/places.html", "base/message.html"], 1, ""),
+    (["check", "base/message.html", "theme"], 1, ""),
+    (["check", "message", "base/mail.txt"], 1, ""),
+    (["check", "empty", "base"], 2, "Error: empty has no template in"),
+])  # fmt: skip
 def test_arguments(site: Path, arguments: list[str], status: int, said: str) -> None:
     """What is requested wrongly is said on standard error with exit status 2; parts of a site can be checked."""
     (site / "empty").mkdir()
@@ -192,17 +189,14 @@ def test_arguments(site: Path, arguments: list[str], status: int, said: str) -> 
     assert (found, said in errors, bool(output)) == (status, True, status < 2), errors
 
 
-@pytest.mark.parametrize(
-    ("settings", "said"),
-    [
-        ('engin = "a:b"', 'there is no setting "engin" in [tool.untor]. Did you mean "engine"?'),
-        ("also = 3", 'also in [tool.untor] must be a list of rules, like ["csp-script"]'),
-        ('accept = {opener = ""}', '"opener" in [tool.untor.accept] has no reason.'),
-        ('accept = {openr = "x"}', '"openr" in [tool.untor.accept] cannot be accepted. Did you mean "opener"?'),
-        ('accept = {circular = "x"}', '"circular" is an error, not a rule'),
-        ("most-trusted = true", "most-trusted in [tool.untor] must be a number"),
-    ],
-)
+@pytest.mark.parametrize(("settings", "said"), [
+    ('engin = "a:b"', 'there is no setting "engin" in [tool.untor]. Did you mean "engine"?'),
+    ("also = 3", 'also in [tool.untor] must be a list of rules, like ["csp-script"]'),
+    ('accept = {opener = ""}', '"opener" in [tool.untor.accept] has no reason.'),
+    ('accept = {openr = "x"}', '"openr" in [tool.untor.accept] cannot be accepted. Did you mean "opener"?'),
+    ('accept = {circular = "x"}', '"circular" is an error, not a rule'),
+    ("most-trusted = true", "most-trusted in [tool.untor] must be a number"),
+])  # fmt: skip
 def test_settings(site: Path, settings: str, said: str) -> None:
     """Settings that mean nothing are a usage error that names the way out."""
     (site / "pyproject.toml").write_text(f'[tool.untor]\n{settings}\nfolders = "base"\n', "utf-8")

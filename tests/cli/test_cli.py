@@ -36,18 +36,15 @@ def site(tmp_path: Path) -> Path:
     return tmp_path
 
 
-@pytest.mark.parametrize(
-    "arguments",
-    [
-        ["board", "--data", "board.json"],
-        ["board.html", "--data", "board.json"],
-        ["templates/board.html", "--data", "board.json"],
-        ["board", "--data", "calls.json", "--set", "day=2031-05-17"],
-        ["board", "--data", "calls=calls.json", "--set", 'day="2031-05-17"'],
-        ["board", "--set", 'calls=[{"name": "Sea <Holly>"}]', "--set", "day=2031-05-17"],
-        ["board", "--folder", "nowhere", "--folder", "templates", "--data", "board.json", "-o", "-"],
-    ],
-)
+@pytest.mark.parametrize("arguments", [
+    ["board", "--data", "board.json"],
+    ["board.html", "--data", "board.json"],
+    ["templates/board.html", "--data", "board.json"],
+    ["board", "--data", "calls.json", "--set", "day=2031-05-17"],
+    ["board", "--data", "calls=calls.json", "--set", 'day="2031-05-17"'],
+    ["board", "--set", 'calls=[{"name": "Sea <Holly>"}]', "--set", "day=2031-05-17"],
+    ["board", "--folder", "nowhere", "--folder", "templates", "--data", "board.json", "-o", "-"],
+])  # fmt: skip
 def test_render(site: Path, arguments: list[str]) -> None:
     """A page can be named and given its data in several ways."""
     assert untor("render", *arguments, folder=site) == (0, PAGE, "")
@@ -108,54 +105,28 @@ def test_a_page_that_fails_leaves_the_file(site: Path) -> None:
 
 PROBLEMS = [
     (["render", "bord"], 2, 'untor: There is no template "bord".\n  Did you mean "board"?\n  Looked in templates.\n'),
-    (
-        ["render", "board", "--folder", "nowhere"],
-        2,
-        'untor: There is no template "board".\n  Looked in nowhere (which does not exist).\n',
-    ),
-    (
-        ["render", "../board"],
-        2,
-        "untor: '../board' is not a valid name of a template: it has an empty part, . or .. in it.\n"
-        "  Names are relative to the templates' folders, with / between folders.\n",
-    ),
+    (["render", "board", "--folder", "nowhere"], 2, 'untor: There is no template "board".\n  Looked in nowhere (which does not exist).\n'),
+    (["render", "../board"], 2, "untor: '../board' is not a valid name of a template: it has an empty part, . or .. in it.\n  Names are relative to the templates' folders, with / between folders.\n"),
     (
         ["render", "board", "--data", "bad.json"],
         1,
         "untor: bad.json, line 2, column 3: This is not JSON: expecting property name enclosed in double quotes.\n"
         '  2 |   day: 1}\n    |   ^\n  Names are in double quotes: {"name": …}, with no comma at the end.\n',
     ),
-    (
-        ["render", "board", "--data", "latin.json"],
-        1,
-        "untor: latin.json, line 1, column 3: This is not UTF-8: the byte 0xE9 is not valid here.\n",
-    ),
-    (
-        ["render", "board", "--data", "gone.json"],
-        1,
-        "untor: The data file cannot be read: gone.json: no such file or directory.\n",
-    ),
+    (["render", "board", "--data", "latin.json"], 1, "untor: latin.json, line 1, column 3: This is not UTF-8: the byte 0xE9 is not valid here.\n"),
+    (["render", "board", "--data", "gone.json"], 1, "untor: The data file cannot be read: gone.json: no such file or directory.\n"),
     (
         ["render", "board", "--data", "board.ini"],
         1,
         "untor: The data file cannot be read: board.ini has none of the endings .json, .toml, .yaml, .yml, .csv, .tsv, .xml, .sqlite, "
         ".sqlite3, .db, which decide how it is read.\n",
     ),
-    (
-        ["render", "latin"],
-        1,
-        "untor: latin.html, line 1, column 5: This file is not UTF-8: the byte 0xE9 is not valid here.\n"
-        "  1 | <p>a�\n    |     ^\n  Save the template as UTF-8.\n",
-    ),
-    (
-        ["render", "board", "--data", "board.json", "-o", "no/out.html"],
-        2,
-        "Usage: python -m untor render [OPTIONS] PAGE\n",
-    ),
+    (["render", "latin"], 1, "untor: latin.html, line 1, column 5: This file is not UTF-8: the byte 0xE9 is not valid here.\n  1 | <p>a�\n    |     ^\n  Save the template as UTF-8.\n"),
+    (["render", "board", "--data", "board.json", "-o", "no/out.html"], 2, "Usage: python -m untor render [OPTIONS] PAGE\n"),
     (["render", "board", "--set", "day"], 2, "Usage: python -m untor render [OPTIONS] PAGE\n"),
     (["rendr"], 2, "Usage: python -m untor [OPTIONS] COMMAND [ARGS]...\n"),
     (["demo", "board.json"], 2, "Usage: python -m untor demo [OPTIONS]\n"),
-]
+]  # fmt: skip
 
 
 @pytest.mark.parametrize(("arguments", "status", "message"), PROBLEMS)
@@ -205,17 +176,14 @@ def test_version(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     assert untor("--version", folder=tmp_path)[1] == f"{begin}out the extension in C (UNTOR_EXTENSION=off)\n"
 
 
-@pytest.mark.parametrize(
-    ("arguments", "loud", "quiet"),
-    [
-        (["check"], "1 template checked: nothing is wrong.\n", ""),
-        (["check", "--folder", "wrong"], "1 template checked: 1 error and 0 warnings", "wrong/a.html:1:"),
-        (["explain", "board"], "board.html prints 2 values.", "call.name"),
-        (["probe", "board", "--data", "board.json"], "The structure stays the same.\n", ""),
-        (["start", "new"], "untor serve new\n", ""),
-        (["render", "board", "--data", "board.json"], PAGE, PAGE),
-    ],
-)
+@pytest.mark.parametrize(("arguments", "loud", "quiet"), [
+    (["check"], "1 template checked: nothing is wrong.\n", ""),
+    (["check", "--folder", "wrong"], "1 template checked: 1 error and 0 warnings", "wrong/a.html:1:"),
+    (["explain", "board"], "board.html prints 2 values.", "call.name"),
+    (["probe", "board", "--data", "board.json"], "The structure stays the same.\n", ""),
+    (["start", "new"], "untor serve new\n", ""),
+    (["render", "board", "--data", "board.json"], PAGE, PAGE),
+])  # fmt: skip
 def test_quiet(site: Path, arguments: list[str], loud: str, quiet: str) -> None:
     """With -q, results and errors are all that is printed; the exit status is the same."""
     (site / "wrong").mkdir()
@@ -288,13 +256,10 @@ def test_an_engine_of_a_project_above(site: Path) -> None:
     assert untor("check", "-q", folder=site / "deeper") == (0, "", "")
 
 
-@pytest.mark.parametrize(
-    ("settings", "message"),
-    [
-        ("[tool.untor\n", "pyproject.toml cannot be read: "),
-        ("[tool.untor]\nfolders = 5\n", 'folders in [tool.untor] must be a list, like ["templates"]'),
-    ],
-)
+@pytest.mark.parametrize(("settings", "message"), [
+    ("[tool.untor\n", "pyproject.toml cannot be read: "),
+    ("[tool.untor]\nfolders = 5\n", 'folders in [tool.untor] must be a list, like ["templates"]'),
+])  # fmt: skip
 def test_wrong_settings(site: Path, settings: str, message: str) -> None:
     """Settings that cannot be read are a usage error that names the file."""
     (site / "pyproject.toml").write_text(settings, "utf-8")

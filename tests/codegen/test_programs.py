@@ -279,19 +279,16 @@ class Watched:
         return NotImplemented
 
 
-@pytest.mark.parametrize(
-    "body",
-    [
-        "{= row.b =}{= row.c =}{= row.b =}",
-        "<! if row.c !>{= row.c =}<! end !>{= row.c and row.b =}{= not row.c =}{= row.c ?? 1 =}",
-        '<p title="{= row.c =}{= row.b =}">{= row.c | strip =}</p><a href="/{= row.c =}/{= row.b =}">{= row.n? =}</a>',
-        "{= row.c =}{= row.d =}",
-        "{= row.c < 3 =}{= row.b =}",
-        "<! let y = row.c !>{= y =}{= y =}{= y.b =}<! include p x=row.c !>",
-        "<! use q x=row !>{= row.b =}<! end !>",
-        '<a href="{= row.c =}"></a><script>f({= row.b =}, "{= row.c =}")</script>{= row.c =}',
-    ],
-)
+@pytest.mark.parametrize("body", [
+    "{= row.b =}{= row.c =}{= row.b =}",
+    "<! if row.c !>{= row.c =}<! end !>{= row.c and row.b =}{= not row.c =}{= row.c ?? 1 =}",
+    '<p title="{= row.c =}{= row.b =}">{= row.c | strip =}</p><a href="/{= row.c =}/{= row.b =}">{= row.n? =}</a>',
+    "{= row.c =}{= row.d =}",
+    "{= row.c < 3 =}{= row.b =}",
+    "<! let y = row.c !>{= y =}{= y =}{= y.b =}<! include p x=row.c !>",
+    "<! use q x=row !>{= row.b =}<! end !>",
+    '<a href="{= row.c =}"></a><script>f({= row.b =}, "{= row.c =}")</script>{= row.c =}',
+])  # fmt: skip
 @pytest.mark.parametrize("position", ["", " as at", " if row.b"])
 def test_everything_is_done_as_often(body: str, position: str) -> None:
     """What a page does with its values, it does in the same order and as often, also while its lists change."""
@@ -350,20 +347,17 @@ def test_pages_keep_their_width() -> None:
 # --- errors ----------------------------------------------------------------------------------------------------------
 
 
-@pytest.mark.parametrize(
-    ("body", "row", "place", "words"),
-    [
-        ("{= row.b =}{= row.c =}", {"b": 1}, "c =}", 'There is no "c" in this dict'),
-        ("<! if row.b !>{= row.c.d =}<! end !>", {"b": 1, "c": None}, "d =}", 'There is no "d"'),
-        ("{= row.b | number =}", {"b": "x"}, "number", 'The filter "number" failed'),
-        ("{= other =}", {"b": 1}, "other", 'There is no "other" here'),
-        ("<! for each in row.b !>{= each =}<! end !>", {"b": 7}, "row.b", "7 (int)"),
-        ("{= row.b < 3 =}", {"b": "x"}, "row.b < 3", "a string and an int cannot be compared"),
-        ("{= row.b =} and {= row.c =}", {"b": 1, "c": b""}, "row.c", "A value of bytes"),
-        ("<! include p x=row.b !>", {"b": b""}, "x =}", "A value of bytes"),
-        ("<! use q x=row !>{= row.d =}<! end !>", {"b": 1}, "d =}", 'There is no "d"'),
-    ],
-)
+@pytest.mark.parametrize(("body", "row", "place", "words"), [
+    ("{= row.b =}{= row.c =}", {"b": 1}, "c =}", 'There is no "c" in this dict'),
+    ("<! if row.b !>{= row.c.d =}<! end !>", {"b": 1, "c": None}, "d =}", 'There is no "d"'),
+    ("{= row.b | number =}", {"b": "x"}, "number", 'The filter "number" failed'),
+    ("{= other =}", {"b": 1}, "other", 'There is no "other" here'),
+    ("<! for each in row.b !>{= each =}<! end !>", {"b": 7}, "row.b", "7 (int)"),
+    ("{= row.b < 3 =}", {"b": "x"}, "row.b < 3", "a string and an int cannot be compared"),
+    ("{= row.b =} and {= row.c =}", {"b": 1, "c": b""}, "row.c", "A value of bytes"),
+    ("<! include p x=row.b !>", {"b": b""}, "x =}", "A value of bytes"),
+    ("<! use q x=row !>{= row.d =}<! end !>", {"b": 1}, "d =}", 'There is no "d"'),
+])  # fmt: skip
 def test_errors_have_their_place(body: str, row: object, place: str, words: str) -> None:
     """What goes wrong is told of its place, and the traceback leads there through the lines of the template."""
     source = f"<! part p(x) !>{{= x =}}<! end !><! part q(x) !><b><! slot !></b><! end !>\n<! for row in rows !>\n  {body}<! end !>"
@@ -477,19 +471,16 @@ def test_what_is_awaited() -> None:
                 assert asyncio.run(way(rows=[], x=x)) == ""
 
 
-@pytest.mark.parametrize(
-    "body",
-    [
-        "<! for a in xs !>{= a =},<! else !>none<! end !>",
-        "<! for a in xs as at !>{= at.number =}{= a =}{= at.last =},<! end !>",
-        "<! for a in xs as at !>{= a =}{= at.total =},<! end !>",
-        "<! for a in xs if a != 2 as at !>{= a =}{= at.number =}{= at.last =}<! else !>none<! end !>",
-        "<! for a in xs if a != 2 as at !>{= a =}{= at.total =}<! end !>",
-        "<! for a, b in pairs !>{= a =}{= b =}<! end !><! for a in xs !><! for b in [a, a] !>{= b =}<! end !><! end !>",
-        "<a href='/<! for a in xs !>{= a =}-<! end !>?q={= one =}'>{= one =}</a>",
-        "{= one =}{= one ?? 2 =}<! if one !>{= one =}<! end !><! let y = one !>{= y =}<! include p x=one !>",
-    ],
-)
+@pytest.mark.parametrize("body", [
+    "<! for a in xs !>{= a =},<! else !>none<! end !>",
+    "<! for a in xs as at !>{= at.number =}{= a =}{= at.last =},<! end !>",
+    "<! for a in xs as at !>{= a =}{= at.total =},<! end !>",
+    "<! for a in xs if a != 2 as at !>{= a =}{= at.number =}{= at.last =}<! else !>none<! end !>",
+    "<! for a in xs if a != 2 as at !>{= a =}{= at.total =}<! end !>",
+    "<! for a, b in pairs !>{= a =}{= b =}<! end !><! for a in xs !><! for b in [a, a] !>{= b =}<! end !><! end !>",
+    "<a href='/<! for a in xs !>{= a =}-<! end !>?q={= one =}'>{= one =}</a>",
+    "{= one =}{= one ?? 2 =}<! if one !>{= one =}<! end !><! let y = one !>{= y =}<! include p x=one !>",
+])  # fmt: skip
 def test_asynchronous_loops(body: str) -> None:
     """Items that come later are those of a list, in both asynchronous ways."""
     source = f"<! part p(x) !>{{= x =}}<! end !>{body}"
@@ -591,13 +582,10 @@ class Collects:
             outcome(lambda: next(Collects.rendering))
 
 
-@pytest.mark.parametrize(
-    "source",
-    [
-        "<! part p(x) !>{= x.b =}<! for y in x.c !>.<! end !><! end !><! for x in xs !><! include p x !><! end !>",
-        "<! part p(x) !><! slot !><! end !><! for x in xs !><! use p x !><! let y = x !>{= y.b =}<! end !><! end !>",
-    ],
-)
+@pytest.mark.parametrize("source", [
+    "<! part p(x) !>{= x.b =}<! for y in x.c !>.<! end !><! end !><! for x in xs !><! include p x !><! end !>",
+    "<! part p(x) !><! slot !><! end !><! for x in xs !><! use p x !><! let y = x !>{= y.b =}<! end !><! end !>",
+])  # fmt: skip
 def test_what_goes_may_run_code(source: str) -> None:
     """Values that are let go in the middle of a page find nothing that is half gone."""
 

@@ -66,25 +66,9 @@ STYLES = [
     '<p style="COLOR; margin: <! for y in ys !>{= y =}<! between !> <! end !>">', "<style>p { <! if c !>top: {= x =}<! end !> } q { COLOR }</style>", "<style><! for y in ys !>.a{= y =}<! between !>, <! end !> { COLOR }</style>",
 ]  # fmt: skip
 CSS_VALUES = [
-    "a",
-    "",
-    "1px",
-    "red;} q{",
-    "}",
-    "{",
-    "url(x)",
-    "/*",
-    "\\",
-    '"',
-    "\n",
-    "<!--",
-    "</style>",
-    ";",
-    ":",
-    ",",
-    "(",
+    "a", "", "1px", "red;} q{", "}", "{", "url(x)", "/*", "\\", '"', "\n", "<!--", "</style>", ";", ":", ",", "(",
     "0 0",
-]
+]  # fmt: skip
 
 
 def declared(page: str) -> list[Any]:

@@ -366,39 +366,28 @@ def test_digits_are_held_against_the_grammar() -> None:
 def test_speculation_rules() -> None:
     """In speculation rules that are a value, addresses are those of code; the rest stays."""
     rules = {
-        "prefetch": [
-            {"urls": ["https://h.example/", "/a", Text("//h.example")], "eagerness": "moderate", "n": Digits("1")}
-        ],
-        "prerender": [
-            {"where": {"and": [{"href_matches": "https://h.example/*"}, {"not": {"selector_matches": ".a"}}]}}
-        ],
+        "prefetch": [{"urls": ["https://h.example/", "/a", Text("//h.example")], "eagerness": "moderate", "n": Digits("1")}],
+        "prerender": [{"where": {"and": [{"href_matches": "https://h.example/*"}, {"not": {"selector_matches": ".a"}}]}}],
         "none": [None, True, 0.5, {Kind.ONE}],
-    }
+    }  # fmt: skip
     source = "<script type=speculationrules>{= x =}</script>"
     own = Engine(resource_origins=["https://h.example"])
     page = own.compile(source).render(x=rules)
     assert json.loads(page.partition(">")[2].partition("<")[0]) == {
-        "prefetch": [
-            {"urls": ["https://h.example/", "about:invalid", "about:invalid"], "eagerness": "moderate", "n": 1}
-        ],
-        "prerender": [
-            {"where": {"and": [{"href_matches": "https://h.example/*"}, {"not": {"selector_matches": ".a"}}]}}
-        ],
+        "prefetch": [{"urls": ["https://h.example/", "about:invalid", "about:invalid"], "eagerness": "moderate", "n": 1}],
+        "prerender": [{"where": {"and": [{"href_matches": "https://h.example/*"}, {"not": {"selector_matches": ".a"}}]}}],
         "none": [None, True, 0.5, [5]],
-    }
+    }  # fmt: skip
     assert "h.example" not in engine.compile(source).render(x=rules)
 
 
 @pytest.mark.parametrize(
     "around", ["<script>{}</script>", "<script>function g() {{ {} }}</script>", '<p onclick="{}">']
 )
-@pytest.mark.parametrize(
-    "before",
-    [
-        "", "'a'; ", "<! if x !>f(); <! end !> ", "<! if x !>f(); <! else !>'a'; <! end !> ", "<! if x !>'a'; <! else !>f(); <! end !> ",
-        "<! for y in z !>f(); <! end !> ", "<! for y in z !>'a'; <! end !> ", "<! if x !><! for y in z !>f(); <! end !><! end !> ",
-    ],
-)  # fmt: skip
+@pytest.mark.parametrize("before", [
+    "", "'a'; ", "<! if x !>f(); <! end !> ", "<! if x !>f(); <! else !>'a'; <! end !> ", "<! if x !>'a'; <! else !>f(); <! end !> ",
+    "<! for y in z !>f(); <! end !> ", "<! for y in z !>'a'; <! end !> ", "<! if x !><! for y in z !>f(); <! end !><! end !> ",
+])  # fmt: skip
 def test_directives_through_branches(around: str, before: str) -> None:
     """A string that is a directive on one way through the template takes no value, whatever comes first on another."""
     with pytest.raises(PlacementError, match="a string that is a statement"):

@@ -282,24 +282,21 @@ def test_references_read_as_in_a_parser(raw: str) -> None:
     assert attribute_text(raw) == (node.attributes["title"] or "")
 
 
-@pytest.mark.parametrize(
-    ("source", "decision"),
-    [
-        ("<svg><meta>{= v =}", "text"),
-        ("<svg><meta <p>{= v =}", "text"),
-        ("<svg><g>{= v =}", "foreign-text"),
-        ("<svg><foreignObject><p>{= v =}", "text"),
-        ("<select><td>{= v =}", "place-refused"),
-        ("<noscript><td>{= v =}", "place-refused"),
-        ("<template><col>{= v =}", "place-refused"),
-        ("</head>{= v =}", "place-refused"),
-        ("<head></head>{= v =}", "place-refused"),
-        ("<body></head>{= v =}", "text"),
-        ("<noscript></noscript><p>{= v =}<noscript></noscript>", "text"),
-        ("<script>return\n{= v =}</script>", "script-statement"),
-        ("<script>x = y\n{= v =}</script>", "place-refused"),
-    ],
-)
+@pytest.mark.parametrize(("source", "decision"), [
+    ("<svg><meta>{= v =}", "text"),
+    ("<svg><meta <p>{= v =}", "text"),
+    ("<svg><g>{= v =}", "foreign-text"),
+    ("<svg><foreignObject><p>{= v =}", "text"),
+    ("<select><td>{= v =}", "place-refused"),
+    ("<noscript><td>{= v =}", "place-refused"),
+    ("<template><col>{= v =}", "place-refused"),
+    ("</head>{= v =}", "place-refused"),
+    ("<head></head>{= v =}", "place-refused"),
+    ("<body></head>{= v =}", "text"),
+    ("<noscript></noscript><p>{= v =}<noscript></noscript>", "text"),
+    ("<script>return\n{= v =}</script>", "script-statement"),
+    ("<script>x = y\n{= v =}</script>", "place-refused"),
+])  # fmt: skip
 def test_what_decides_on_a_place(source: str, decision: str) -> None:
     """What a value is depends on each of these."""
     try:

@@ -113,28 +113,14 @@ def statements(inner: st.SearchStrategy[str]) -> st.SearchStrategy[str]:
         EXPRESSIONS.map("return {}\n".format),
         st.sampled_from(
             [
-                "return\n",
-                "throw new Error(1)\n",
-                "async function g1() {}\n",
-                "a1\n++\nb1\n",
-                "l2: for (;;) { break\n}\n",
-                "'use strict'\n",
-                "el1.title = '';\n",
-                'el1.innerHTML = "";\n',
-                "location1.href = '';\n",
-                "setTimeout1(() => {}, 1);\n",
-                "({'a': 1, \"b\": 2});\n",
-                "f1(async () => {});\n",
-                "// it's\n",
-                "/* ' */",
-                "<!-- '\n",
-                "\n--> '\n",
-                "a1 = b1\n++c1\n",
-                ";",
+                "return\n", "throw new Error(1)\n", "async function g1() {}\n", "a1\n++\nb1\n",
+                "l2: for (;;) { break\n}\n", "'use strict'\n", "el1.title = '';\n", 'el1.innerHTML = "";\n',
+                "location1.href = '';\n", "setTimeout1(() => {}, 1);\n", "({'a': 1, \"b\": 2});\n",
+                "f1(async () => {});\n", "// it's\n", "/* ' */", "<!-- '\n", "\n--> '\n", "a1 = b1\n++c1\n", ";",
                 "x1 = a1 / b1 / c1;",
             ]
         ),
-    )
+    )  # fmt: skip
 
 
 PROGRAMS = st.lists(st.recursive(EXPRESSIONS.map("rec({});".format), statements, max_leaves=4), max_size=4).map("".join)
@@ -191,31 +177,10 @@ def runs_alike(js: JavaScript, template: Any, value: str, **data: object) -> Non
 
 
 ANYTHING: list[object] = [
-    5,
-    -5,
-    0.5,
-    -1e300,
-    math.nan,
-    -math.inf,
-    2**70,
-    -(2**70),
-    None,
-    True,
-    "s",
-    [],
-    [1],
-    {},
-    {"a": []},
-    [{}],
-    {"__proto__": 1},
-    hostile.Digits("-5"),
-    hostile.Digits("sNaN"),
-    hostile.Whole(5),
-    hostile.Real("inf"),
-    hostile.Text("a"),
-    hostile.Kind.ONE,
-    [hostile.Span(1)],
-]
+    5, -5, 0.5, -1e300, math.nan, -math.inf, 2**70, -(2**70), None, True, "s", [], [1], {}, {"a": []}, [{}],
+    {"__proto__": 1}, hostile.Digits("-5"), hostile.Digits("sNaN"), hostile.Whole(5), hostile.Real("inf"),
+    hostile.Text("a"), hostile.Kind.ONE, [hostile.Span(1)],
+]  # fmt: skip
 
 
 @given(PROGRAMS, PLACES)

@@ -81,12 +81,9 @@ def sources() -> list[str]:
         "eval.bind(null)`{= v =}`",
     ]
     found += [
-        "break\n{= v =}",
-        "async\n{= v =}",
-        '"x{= v =}"("y")',
-        'a["{= v =}"] = "{= v =}"',
+        "break\n{= v =}", "async\n{= v =}", '"x{= v =}"("y")', 'a["{= v =}"] = "{= v =}"',
         'a["innerHTML"]["{= v =}"] = 1',
-    ]
+    ]  # fmt: skip
     return [source.replace("\n", "↵") for source in dict.fromkeys(found)]
 
 

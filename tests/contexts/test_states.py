@@ -57,14 +57,11 @@ def test_urls_can_come_in_pieces(text: str, cut: int) -> None:
     assert UrlState().read(text[:cut], SCHEMES).read(text[cut:], SCHEMES) == whole
 
 
-@pytest.mark.parametrize(
-    ("first", "second", "state"),
-    [
-        ("scheme start", "unknown", "unknown"), ("path", "query", "path"), ("scheme", "path", "path"), ("relative slash", "path", "path"),
-        ("unknown", "fragment", "path"), ("authority", "path", None), ("scheme start", "path", None), ("opaque path", "query", None),
-        ("blocked scheme", "path", None), ("special authority slashes", "relative slash", None),
-    ],
-)  # fmt: skip
+@pytest.mark.parametrize(("first", "second", "state"), [
+    ("scheme start", "unknown", "unknown"), ("path", "query", "path"), ("scheme", "path", "path"), ("relative slash", "path", "path"),
+    ("unknown", "fragment", "path"), ("authority", "path", None), ("scheme start", "path", None), ("opaque path", "query", None),
+    ("blocked scheme", "path", None), ("special authority slashes", "relative slash", None),
+])  # fmt: skip
 def test_urls_join(first: str, second: str, state: str | None) -> None:
     """Branches of a URL meet only where a value after them is escaped in one way, in either order."""
     for one, other in [(first, second), (second, first)]:
@@ -124,15 +121,12 @@ def machine_after(text: str) -> HtmlState:
     return machine
 
 
-@pytest.mark.parametrize(
-    ("first", "second", "state"),
-    [
-        ("<p", "<p ", "between attributes"), ("<p a", "<p b", "between attributes"), ("<p a='1'", "<p", "between attributes"),
-        ("<p a=1", "<p", "between attributes (unquoted)"), ("<p a='", "<p a='x", "attribute value (single-quoted)"),
-        ("<p>", "<div><b>", "data"), ("<p", "<div", None), ("<p a='", '<p a="', None), ("<p a='", "<p b='", None), ("<title>", "<p>", None),
-        ("<p a=", "<p a", None), ("<table>", "<p>", "data"), ("<table>", "<svg>", None), ("<!-- ", "<p>", None), ("<svg>", "<svg><g>", None), ("<p a", "</p a", None),
-    ],
-)  # fmt: skip
+@pytest.mark.parametrize(("first", "second", "state"), [
+    ("<p", "<p ", "between attributes"), ("<p a", "<p b", "between attributes"), ("<p a='1'", "<p", "between attributes"),
+    ("<p a=1", "<p", "between attributes (unquoted)"), ("<p a='", "<p a='x", "attribute value (single-quoted)"),
+    ("<p>", "<div><b>", "data"), ("<p", "<div", None), ("<p a='", '<p a="', None), ("<p a='", "<p b='", None), ("<title>", "<p>", None),
+    ("<p a=", "<p a", None), ("<table>", "<p>", "data"), ("<table>", "<svg>", None), ("<!-- ", "<p>", None), ("<svg>", "<svg><g>", None), ("<p a", "</p a", None),
+])  # fmt: skip
 def test_machines_join(first: str, second: str, state: str | None) -> None:
     """Branches meet where what follows is read in one way, in either order; each place has words."""
     for one, other in [(first, second), (second, first)]:
@@ -160,17 +154,14 @@ def test_attributes_are_those_of_a_parser() -> None:
         assert (None if machine.state in VALUE_STATES else own) == (node and set(node.attributes)), chars
 
 
-@pytest.mark.parametrize(
-    ("start", "tokens", "most"),
-    [
-        ("<script>", ["<", "/", "!", "-", "script", ">", " "], 4), ("<script><!--", ["<", "/", "-", "script", ">", " "], 4),
-        ("<title>", ["<", "/", "title", ">", " ", "a"], 4), ("<style>", ["<", "/", "style", ">", "!", "-"], 4),
-        ("<textarea>", ["</", "textarea", ">", "/", "x"], 4), ("<svg><![CDATA[", ["]", ">", "<", "]]"], 5),
-        ("<!", ["-", ">", "!", "<", "a"], 5), ("<!--", ["-", ">", "!", "<", "--"], 5), ("<?", ["?", ">", "a"], 5),
-        ("", ["</", ">", "<", "x", "?", "!"], 4), ("<p a", ["=", ">", "/", " ", "'"], 4), ("<p a=", ["'", '"', ">", "x", " "], 4),
-        ("<!doctype", [" ", ">", "'", "html", "a"], 4),
-    ],
-)  # fmt: skip
+@pytest.mark.parametrize(("start", "tokens", "most"), [
+    ("<script>", ["<", "/", "!", "-", "script", ">", " "], 4), ("<script><!--", ["<", "/", "-", "script", ">", " "], 4),
+    ("<title>", ["<", "/", "title", ">", " ", "a"], 4), ("<style>", ["<", "/", "style", ">", "!", "-"], 4),
+    ("<textarea>", ["</", "textarea", ">", "/", "x"], 4), ("<svg><![CDATA[", ["]", ">", "<", "]]"], 5),
+    ("<!", ["-", ">", "!", "<", "a"], 5), ("<!--", ["-", ">", "!", "<", "--"], 5), ("<?", ["?", ">", "a"], 5),
+    ("", ["</", ">", "<", "x", "?", "!"], 4), ("<p a", ["=", ">", "/", " ", "'"], 4), ("<p a=", ["'", '"', ">", "x", " "], 4),
+    ("<!doctype", [" ", ">", "'", "html", "a"], 4),
+])  # fmt: skip
 def test_ends_are_those_of_a_parser(start: str, tokens: list[str], most: int) -> None:
     """Whatever follows the start of raw text or of a comment, a tag is one exactly where a conforming parser reads it."""
     for chars in texts(tokens, most):

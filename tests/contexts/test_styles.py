@@ -63,14 +63,9 @@ SELECTORS += [
 ]
 AT_RULES = ["@media (min-width: 5px)", "@media print", "@supports (a: b)", "@keyframes k", "@font-face", "@layer l"]
 AT_RULES += [
-    "@container c (width > 1px)",
-    "@layer a, b",
-    "@scope (.a) to (.b)",
-    "@\\6d edia print",
-    "@unknown x",
-    "@page",
+    "@container c (width > 1px)", "@layer a, b", "@scope (.a) to (.b)", "@\\6d edia print", "@unknown x", "@page",
     "@counter-style c",
-]
+]  # fmt: skip
 AT_RULES += ["@starting-style", "@-webkit-keyframes k", "@property --x", "@font-feature-values F", "@position-try --p"]
 
 DECLARATIONS = st.tuples(
@@ -88,23 +83,11 @@ RULES = st.recursive(
 SHEETS = st.lists(RULES | st.sampled_from(["/* c */", "@import 'a.css';", "<!-- ", "-->"]), max_size=3).map("".join)
 MARKS = st.sampled_from(
     [
-        "{= x =}",
-        "{= x =}",
-        " {= x =} ",
-        "'{= x =}'",
-        "url({= x =})",
-        "url('/{= x =}')",
-        ".{= x =}",
-        "{= x =}px",
-        ":nth-child({= x =})",
-        ":lang({= x =})",
-        "@keyframes {= x =} ",
-        "[a={= x =}]",
-        ":not({= x =})",
-        "@layer {= x =};",
-        "::part({= x =})",
+        "{= x =}", "{= x =}", " {= x =} ", "'{= x =}'", "url({= x =})", "url('/{= x =}')", ".{= x =}", "{= x =}px",
+        ":nth-child({= x =})", ":lang({= x =})", "@keyframes {= x =} ", "[a={= x =}]", ":not({= x =})",
+        "@layer {= x =};", "::part({= x =})",
     ]
-)
+)  # fmt: skip
 _VALUES = {"ident", "number", "percentage", "dimension", "hash", "unicode-range"}
 
 
@@ -316,18 +299,11 @@ def test_exactly(escaper: Callable[[object], str], value: object, expected: str)
     assert escaper(value) == expected
 
 
-@pytest.mark.parametrize(
-    ("escaper", "value", "logged"),
-    [
-        (
-            style_value,
-            float("inf"),
-            "the style value 'not a number': it is not one number, colour, name or safe function",
-        ),
-        (style_nth, "x", "the style value 'x': it is not an+b"),
-        (style_name, "-", "the style value '-': it is not one number, colour, name or safe function"),
-    ],
-)
+@pytest.mark.parametrize(("escaper", "value", "logged"), [
+    (style_value, float("inf"), "the style value 'not a number': it is not one number, colour, name or safe function"),
+    (style_nth, "x", "the style value 'x': it is not an+b"),
+    (style_name, "-", "the style value '-': it is not one number, colour, name or safe function"),
+])  # fmt: skip
 def test_blocked_is_logged(
     escaper: Callable[[object], str], value: object, logged: str, caplog: pytest.LogCaptureFixture
 ) -> None:

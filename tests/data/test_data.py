@@ -120,13 +120,9 @@ def test_sqlite(harbour: Path) -> None:
     }
     before = (harbour / "harbour.sqlite").read_bytes()
     for query in (
-        "delete from calls",
-        "create table x (a)",
-        "attach 'x' as y",
-        "pragma writable_schema = 1",
-        "select load_extension('x')",
-        "vacuum into 'x'",
-    ):
+        "delete from calls", "create table x (a)", "attach 'x' as y", "pragma writable_schema = 1",
+        "select load_extension('x')", "vacuum into 'x'",
+    ):  # fmt: skip
         with pytest.raises(DataError, match="queries only read"):
             load(file, None, ReadOptions({"x": query}))
     with pytest.raises(DataError, match="it takes too long"):
@@ -161,29 +157,20 @@ def test_limits(tmp_path: Path) -> None:
             load(str(tmp_path / name))
 
 
-@pytest.mark.parametrize(
-    ("arguments", "expected"),
-    [
-        (["--set", "x=1"], "1"),
-        (
-            ["--set", "x.y[0].z=1", "--set", 'x.y[1]={"z": "a"}', "--set", "x.w=text"],
-            '{"y":[{"z":1},{"z":"a"}],"w":"text"}',
-        ),
-        (["--data", "x=calls.csv", "--set", "x[1].name=Auk"], '[{"name":"Gull"},{"name":"Auk"}]'),
-        (["--data", "harbour.sqlite", "--query", "x=select name from calls limit 1"], '[{"name":"Gull"}]'),
-        (
-            ["--data", "x=calls.csv", "--type", "name=int"],
-            "!This is not a table of such types: 'Gull' in the column 'name' is not a valid int.",
-        ),
-        (["--data", "x=calls.csv", "--type", "nam=int"], '!calls.csv has no column "nam". Did you mean "name"?'),
-        (["--type", "name=integer"], "!Invalid value for --type: there is no type 'integer'. Write \"int\"."),
-        (["--type", "name"], "!Invalid value for --type: 'name' is not COLUMN=TYPE"),
-        (["--query", "x=select 1"], "!Invalid value for --query: a query needs an SQLite file: --data harbour.sqlite."),
-        (["--set", "x=1", "--set", "x[0]=1"], "!Invalid value for --set: 'x[0]=1': there is no [0] in an int."),
-        (["--set", "x=[1]", "--set", "x[2]=1"], "!Invalid value for --set: 'x[2]=1': there is no [2] in a list of 1."),
-        (["--set", "x[a]=1"], "!Invalid value for --set: 'x[a]=1' is not NAME=VALUE, like year=2031."),
-    ],
-)
+@pytest.mark.parametrize(("arguments", "expected"), [
+    (["--set", "x=1"], "1"),
+    (["--set", "x.y[0].z=1", "--set", 'x.y[1]={"z": "a"}', "--set", "x.w=text"], '{"y":[{"z":1},{"z":"a"}],"w":"text"}'),
+    (["--data", "x=calls.csv", "--set", "x[1].name=Auk"], '[{"name":"Gull"},{"name":"Auk"}]'),
+    (["--data", "harbour.sqlite", "--query", "x=select name from calls limit 1"], '[{"name":"Gull"}]'),
+    (["--data", "x=calls.csv", "--type", "name=int"], "!This is not a table of such types: 'Gull' in the column 'name' is not a valid int."),
+    (["--data", "x=calls.csv", "--type", "nam=int"], '!calls.csv has no column "nam". Did you mean "name"?'),
+    (["--type", "name=integer"], "!Invalid value for --type: there is no type 'integer'. Write \"int\"."),
+    (["--type", "name"], "!Invalid value for --type: 'name' is not COLUMN=TYPE"),
+    (["--query", "x=select 1"], "!Invalid value for --query: a query needs an SQLite file: --data harbour.sqlite."),
+    (["--set", "x=1", "--set", "x[0]=1"], "!Invalid value for --set: 'x[0]=1': there is no [0] in an int."),
+    (["--set", "x=[1]", "--set", "x[2]=1"], "!Invalid value for --set: 'x[2]=1': there is no [2] in a list of 1."),
+    (["--set", "x[a]=1"], "!Invalid value for --set: 'x[a]=1' is not NAME=VALUE, like year=2031."),
+])  # fmt: skip
 def test_options(harbour: Path, arguments: list[str], expected: str) -> None:
     """The options name values, queries and types; what they cannot mean is said."""
     (harbour / "calls.csv").write_text("name\nGull\n", "utf-8")
@@ -201,15 +188,9 @@ def test_options(harbour: Path, arguments: list[str], expected: str) -> None:
 def test_every_type_reads(tmp_path: Path) -> None:
     """Each type of a column takes what it should and refuses the rest."""
     good = {
-        "str": "a",
-        "int": "-1",
-        "float": "1e3",
-        "decimal": "0.1",
-        "bool": "No",
-        "date": "2032-02-29",
-        "datetime": "2031-05-17T12:00",
-        "json": "{}",
-    }
+        "str": "a", "int": "-1", "float": "1e3", "decimal": "0.1", "bool": "No", "date": "2032-02-29",
+        "datetime": "2031-05-17T12:00", "json": "{}",
+    }  # fmt: skip
     assert good.keys() == TYPES.keys()
     for kind, text in good.items():
         (tmp_path / "a.csv").write_text(f'a\n"{text}"\n', "utf-8")

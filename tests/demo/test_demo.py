@@ -173,16 +173,9 @@ def test_log_streams(database: Path, url: str) -> None:
 def test_many_visitors_at_once(url: str) -> None:
     """Sixteen visitors at once all get whole pages."""
     paths = [
-        "/",
-        "/arrivals",
-        "/vessels/3",
-        "/notices",
-        "/berths",
-        "/invoices?language=de",
-        "/search?words=e",
-        "/log",
+        "/", "/arrivals", "/vessels/3", "/notices", "/berths", "/invoices?language=de", "/search?words=e", "/log",
         "/tide",
-    ] * 16
+    ] * 16  # fmt: skip
     with ThreadPoolExecutor(16) as pool:
         answers = list(pool.map(lambda path: ask(url + path), paths))
     assert {answer.status for answer in answers} == {200}
@@ -266,15 +259,9 @@ SHAPE = """return [document.dir, document.documentElement.lang, [...document.que
 def _languages(browser: Chrome, url: str, look) -> None:  # type: ignore[no-untyped-def]  # noqa: ANN001
     """Read each page in each language, which is remembered: it has the same elements, and nothing runs."""
     paths = (
-        "/arrivals",
-        "/vessels/3",
-        "/notices",
-        "/berths",
-        "/tide",
-        "/invoices",
-        "/invoices/2031-016",
+        "/arrivals", "/vessels/3", "/notices", "/berths", "/tide", "/invoices", "/invoices/2031-016",
         "/search?words=e",
-    )
+    )  # fmt: skip
     shapes: dict[str, list[object]] = {path: [] for path in paths}
     for code in reversed(views.LANGUAGES):
         browser.get(url)
@@ -364,15 +351,8 @@ def test_without_scripts_and_narrow(url: str, browser: Chrome) -> None:
     browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
     try:
         for name in (
-            "/",
-            "/notices",
-            "/berths",
-            "/tide",
-            "/invoices",
-            "/search?words=e",
-            "/templates/vessel",
-            "/vessels/3",
-        ):
+            "/", "/notices", "/berths", "/tide", "/invoices", "/search?words=e", "/templates/vessel", "/vessels/3",
+        ):  # fmt: skip
             browser.get(url + name)
             assert browser.execute_script("return document.documentElement.scrollWidth") <= 360, name
     finally:
@@ -386,15 +366,12 @@ def _is_complete(browser: Chrome) -> bool:
     return bool(browser.execute_script("return document.readyState") == "complete")
 
 
-@pytest.mark.parametrize(
-    ("value", "ran"),
-    [
-        (FIRST, {"Attribute without quotes", "Event handler"}),
-        ("javascript:alert(1)", {"Link"}),
-        ("alert(1)", {"Value in a script"}),
-        ("Sea Holly & Sons", set()),
-    ],
-)
+@pytest.mark.parametrize(("value", "ran"), [
+    (FIRST, {"Attribute without quotes", "Event handler"}),
+    ("javascript:alert(1)", {"Link"}),
+    ("alert(1)", {"Value in a script"}),
+    ("Sea Holly & Sons", set()),
+])  # fmt: skip
 def test_what_is_tried_on_the_first_page(url: str, browser: Chrome, value: str, ran: set[str]) -> None:
     """A value is printed in ten contexts; code runs with html.escape alone only, and only in its frame."""
     browser.get(f"{url}/?value={quote(value)}")
@@ -436,16 +413,9 @@ def test_what_is_behind_a_page(url: str) -> None:
     assert "&lt;!doctype html&gt;" in source
     assert "nonce" in source
     for of in (
-        "",
-        "vessels/3",
-        "/source?of=/source",
-        "/log",
-        "/nowhere",
-        "//evil.example",
-        "/static/ellery.css",
-        "/tried/alone/1",
-        "/ü\0",
-    ):
+        "", "vessels/3", "/source?of=/source", "/log", "/nowhere", "//evil.example", "/static/ellery.css",
+        "/tried/alone/1", "/ü\0",
+    ):  # fmt: skip
         assert ask(f"{url}/source?of={quote(of)}").status == 404, of
     for path in ("/tried/other/1", "/tried/alone/10", "/tried/alone/x", "/tried/untor/-1"):
         assert ask(url + path).status == 404, path
@@ -457,20 +427,9 @@ def test_what_is_behind_a_page(url: str) -> None:
 def test_pages_are_accessible(url: str, checkers: Path, browser: Chrome, width: int, scheme: str) -> None:
     """Axe finds nothing on any page of the tour, and every page fits the screen."""
     paths = (
-        "/",
-        "/arrivals",
-        "/vessels/3",
-        "/notices",
-        "/berths",
-        "/tide",
-        "/invoices/2031-016",
-        "/search?words=e",
-        "/templates/tide",
-        "/explained/vessel",
-        "/source?of=/tide",
-        "/?language=ar",
-        "/nowhere",
-    )
+        "/", "/arrivals", "/vessels/3", "/notices", "/berths", "/tide", "/invoices/2031-016", "/search?words=e",
+        "/templates/tide", "/explained/vessel", "/source?of=/tide", "/?language=ar", "/nowhere",
+    )  # fmt: skip
     with viewed(browser, width, scheme):
         assert {path: found for path in paths if (found := findings(browser, checkers, url + path))} == {}
     ask(f"{url}/?language=en")

@@ -75,32 +75,21 @@ def test_no_reach_into_python(value: object) -> None:
     assert (type(error), error.code) == (RenderError, "attribute-refused")
 
 
-@pytest.mark.parametrize(
-    "source",
-    [
-        "(" * 5000,
-        "[" * 300 + "1" + "]" * 300,
-        "1+" * 5000 + "1",
-        "not " * 900 + "a",
-        "a" + ".b" * 200,
-        "a" + " | f" * 900,
-    ],
-)
+@pytest.mark.parametrize("source", [
+    "(" * 5000, "[" * 300 + "1" + "]" * 300, "1+" * 5000 + "1", "not " * 900 + "a", "a" + ".b" * 200,
+    "a" + " | f" * 900,
+])  # fmt: skip
 def test_deep_expressions(source: str) -> None:
     """Expressions that are nested or go on without end are refused, not followed."""
     assert caught("{= " + source + " =}", {}).code in {"too-deep", "too-long"}
 
 
-@pytest.mark.parametrize(
-    ("source", "page"),
-    [
-        ("1+" * 400 + "1", "401"), ("(" * 200 + "1" + ")" * 200, "1"), ("1+(" * 200 + "1" + ")" * 200, "201"), ("[" * 200 + "1" + "][0]" + "]" * 199, None),
-        ("0 or " * 400 + "1", "1"), ("1 and " * 400 + "1", "1"), ("x? ?? " * 400 + "1", "1"), ("1 if 0 else " * 400 + "2", "2"), ("1 < 2 == " * 150 + "1", None),
-        ("'a'" + " | upper" * 100, "A"), ("not " * 400 + "1", "True"), ("- " * 400 + "1", "1"), ("h(" * 200 + "1" + ")" * 200, "1"), ("{'a': " * 150 + "1" + "}" * 150, None),
-        ("[" + "1, " * 3000 + "] | join", None), ("x? " + "if 0 else (x? " * 150 + ")" * 150, ""), ("(1 | default(" * 100 + "1" + "))" * 100, None),
-    ],
-    ids=range(17),
-)  # fmt: skip
+@pytest.mark.parametrize(("source", "page"), [
+    ("1+" * 400 + "1", "401"), ("(" * 200 + "1" + ")" * 200, "1"), ("1+(" * 200 + "1" + ")" * 200, "201"), ("[" * 200 + "1" + "][0]" + "]" * 199, None),
+    ("0 or " * 400 + "1", "1"), ("1 and " * 400 + "1", "1"), ("x? ?? " * 400 + "1", "1"), ("1 if 0 else " * 400 + "2", "2"), ("1 < 2 == " * 150 + "1", None),
+    ("'a'" + " | upper" * 100, "A"), ("not " * 400 + "1", "True"), ("- " * 400 + "1", "1"), ("h(" * 200 + "1" + ")" * 200, "1"), ("{'a': " * 150 + "1" + "}" * 150, None),
+    ("[" + "1, " * 3000 + "] | join", None), ("x? " + "if 0 else (x? " * 150 + ")" * 150, ""), ("(1 | default(" * 100 + "1" + "))" * 100, None),
+], ids=range(17))  # fmt: skip
 def test_long_expressions(source: str, page: str | None) -> None:
     """What goes on for long is read, and so is what no one would nest as deep."""
     own = Engine(helpers={"h": lambda value: value}, filters={"default": lambda value, other: value or other})

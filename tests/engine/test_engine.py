@@ -238,29 +238,10 @@ def test_constant_text_is_merged() -> None:
 # --- the house ---------------------------------------------------------------------------------------------------
 
 LEVELS = [
-    "escape",
-    "contexts diagnostics types",
-    "errors language",
-    "runtime",
-    "filters",
-    "messages",
-    "analysis",
-    "codegen",
-    "loading",
-    "compiler web",
-    "inference",
-    "extraction",
-    "check probe format data",
-    "site",
-    "engine",
-    "report explain testing",
-    "serve language_server",
-    "demo",
-    "__init__",
-    "start",
-    "cli",
-    "pytest_plugin __main__",
-]
+    "escape", "contexts diagnostics types", "errors language", "runtime", "filters", "messages", "analysis",
+    "codegen", "loading", "compiler web", "inference", "extraction", "check probe format data", "site", "engine",
+    "report explain testing", "serve language_server", "demo", "__init__", "start", "cli", "pytest_plugin __main__",
+]  # fmt: skip
 RANK = {name: level for level, names in enumerate(LEVELS) for name in names.split()}
 
 
@@ -379,15 +360,9 @@ def test_types(tmp_path: Path) -> None:
     """A type checker sees what was registered as it was written, and finds wrong arguments."""
     (tmp_path / "views.py").write_text(TYPED, "utf-8")
     command = [
-        sys.executable,
-        "-m",
-        "mypy",
-        "--no-color-output",
-        "--no-error-summary",
-        "--cache-dir",
-        str(tmp_path / "cache"),
-        "views.py",
-    ]
+        sys.executable, "-m", "mypy", "--no-color-output", "--no-error-summary", "--cache-dir",
+        str(tmp_path / "cache"), "views.py",
+    ]  # fmt: skip
     done = subprocess.run(command, capture_output=True, text=True, cwd=tmp_path, check=False)
     said: dict[int, str] = {}
     for line in done.stdout.replace("builtins.", "").splitlines():

@@ -54,16 +54,13 @@ def test_extension_does_the_same(value: object, before: str, after: str) -> None
 
 
 @built
-@pytest.mark.parametrize(
-    ("name", "function", "why"),
-    [
-        ("text", lambda c: f"&#{ord(c)};" if c == "a" else c, "97 is not seen at a glance"),
-        ("attribute", lambda c: "\u2028" if c == "<" else c, "60 is too long or too wide"),
-        ("percent", lambda c: c, "0 is not percent-encoded"),
-        ("quoted", lambda c: c, "0 is too long or too wide"),
-        ("json_string", lambda _: 5, "0 is not a string"),
-    ],
-)
+@pytest.mark.parametrize(("name", "function", "why"), [
+    ("text", lambda c: f"&#{ord(c)};" if c == "a" else c, "97 is not seen at a glance"),
+    ("attribute", lambda c: "\u2028" if c == "<" else c, "60 is too long or too wide"),
+    ("percent", lambda c: c, "0 is not percent-encoded"),
+    ("quoted", lambda c: c, "0 is too long or too wide"),
+    ("json_string", lambda _: 5, "0 is not a string"),
+])  # fmt: skip
 def test_tables_are_those_of_python(name: str, function: Callable[[str], object], why: str) -> None:
     """The extension asks the functions in Python what becomes of each character, and takes nothing it would get wrong."""
     template = engine.compile(

@@ -38,11 +38,8 @@ Row = namedtuple("Row", "name tons")  # noqa: PYI024  as views have them
 LISBON = ZoneInfo("Europe/Lisbon")
 engine = Engine(timezone="Europe/Lisbon", clock=lambda: datetime(2031, 5, 17, 12, tzinfo=UTC))
 CALLS = [
-    {"name": "Gannet", "tons": 9},
-    {"name": "Sea Holly", "tons": 12},
-    {"name": "Gull"},
-    {"name": "Tern", "tons": 9},
-]
+    {"name": "Gannet", "tons": 9}, {"name": "Sea Holly", "tons": 12}, {"name": "Gull"}, {"name": "Tern", "tons": 9},
+]  # fmt: skip
 NOON = datetime(2031, 5, 17, 12, tzinfo=UTC)
 NAIVE = datetime(2031, 5, 17, 12)
 D = date(2031, 5, 17)
@@ -228,39 +225,22 @@ def test_pictures_and_tables() -> None:
     table = engine.compile("{= f | table(caption='Calls & more') =}").render(f=frame)
     tree = LexborHTMLParser(table)
     assert [node.text() for node in tree.css("caption, th, td")] == [
-        "Calls & more",
-        "name",
-        "tons",
-        "<Gull>",
-        "1,234.5",
-        "",
-        "",
-    ]
+        "Calls & more", "name", "tons", "<Gull>", "1,234.5", "", "",
+    ]  # fmt: skip
     assert [node.attributes.get("class") for node in tree.css("th")] == [None, "number"]
     assert len(tree.css("tbody tr")) == 2
 
 
-@pytest.mark.parametrize(
-    ("expression", "value", "message"),
-    [
-        (
-            "x | picture",
-            b"GIF89a",
-            r"requires the argument \"alt\"[^|]*\| x \| picture.*\n.*\n  Write picture\(alt=.*It takes value \| picture\(alt=…, format='svg', width=None\)",
-        ),
-        ("x | picture(alt=3)", b"GIF89a", "the alternative text must be text"),
-        ("x | picture(alt='')", b"<svg>", "these bytes are not a PNG"),
-        ("x | picture(alt='')", "a.png", "it works on figures and the bytes of images, not on a str"),
-        ("x | picture(alt='', width=0)", b"GIF89a", "the width must be an integer, in pixels"),
-        ("x | picture(alt='', format='pdf')", b"GIF89a", 'the format must be "svg" or "png"'),
-        (
-            "x | table(caption='')",
-            [1],
-            "it works on data frames and lists of mappings or of other objects with fields, not on an int",
-        ),
-        ("x | table(caption=1)", [], "the caption must be text"),
-    ],
-)
+@pytest.mark.parametrize(("expression", "value", "message"), [
+    ("x | picture", b"GIF89a", r"requires the argument \"alt\"[^|]*\| x \| picture.*\n.*\n  Write picture\(alt=.*It takes value \| picture\(alt=…, format='svg', width=None\)"),
+    ("x | picture(alt=3)", b"GIF89a", "the alternative text must be text"),
+    ("x | picture(alt='')", b"<svg>", "these bytes are not a PNG"),
+    ("x | picture(alt='')", "a.png", "it works on figures and the bytes of images, not on a str"),
+    ("x | picture(alt='', width=0)", b"GIF89a", "the width must be an integer, in pixels"),
+    ("x | picture(alt='', format='pdf')", b"GIF89a", 'the format must be "svg" or "png"'),
+    ("x | table(caption='')", [1], "it works on data frames and lists of mappings or of other objects with fields, not on an int"),
+    ("x | table(caption=1)", [], "the caption must be text"),
+])  # fmt: skip
 def test_pictures_and_tables_of_nothing(expression: str, value: object, message: str) -> None:
     """What is no picture and no table is said to be none."""
     with pytest.raises((RenderError, MarkError), match=message):
@@ -270,13 +250,9 @@ def test_pictures_and_tables_of_nothing(expression: str, value: object, message:
 def test_images_by_their_signature() -> None:
     """The bytes of an image are a picture of their kind, whatever they were called."""
     kinds = {
-        b"\x89PNG\r\n\x1a\n": "png",
-        b"\xff\xd8\xff": "jpeg",
-        b"GIF87a": "gif",
-        b"RIFF1234WEBPVP8 ": "webp",
-        b"1234ftypavif": "avif",
-        b"BM": "bmp",
-    }
+        b"\x89PNG\r\n\x1a\n": "png", b"\xff\xd8\xff": "jpeg", b"GIF87a": "gif", b"RIFF1234WEBPVP8 ": "webp",
+        b"1234ftypavif": "avif", b"BM": "bmp",
+    }  # fmt: skip
     for octets, kind in kinds.items():
         assert str(evaluate(engine.compiler, "x | picture(alt='')", {"x": octets})).startswith(
             f'<img src="data:image/{kind};base64,'
@@ -294,15 +270,9 @@ def test_missing_values_and_data_stay_as_they_are() -> None:
         assert engine.compile(f"{{= x? | {name}{ARGUMENTS.get(name, '')} =}}").render() == ""
     calls = copy.deepcopy(CALLS)
     for name in (
-        "sorted('tons')",
-        "reversed",
-        "unique('tons')",
-        "group('tons')",
-        "batched(1)",
-        "where('tons')",
-        "first(1)",
+        "sorted('tons')", "reversed", "unique('tons')", "group('tons')", "batched(1)", "where('tons')", "first(1)",
         "max('tons')",
-    ):
+    ):  # fmt: skip
         evaluate(engine.compiler, f"x | {name}", {"x": calls})
         assert calls == CALLS
 
@@ -410,21 +380,18 @@ def test_own_filters(tmp_path: Path) -> None:
     assert pickle.loads(pickle.dumps(Engine(tmp_path, locale="de", timezone="UTC"))).render("page", x=1234) == "1.234"
 
 
-@pytest.mark.parametrize(
-    ("function", "call", "said"),
-    [
-        (str, "f", "7"),  # Python knows no signature of it, nor of the two below it
-        (max, "f(9)", "9"),
-        (int, "f(16)", "!int() can't convert non-string"),
-        (lambda *values: values[-1], "f(8)", "8"),
-        (lambda *values: values[-1], "f(8, unit=3)", '!The filter "f" has no argument "unit".'),
-        (lambda value, /: value, "f(8)", '!The filter "f" takes no arguments.'),
-        (object, "f", '!The filter "f" takes no value.'),
-        (lambda: 1, "f", '!The filter "f" takes no value.'),
-        (lambda *, unit=1: unit, "f", '!The filter "f" takes no value.'),
-        (lambda **units: units, "f", '!The filter "f" takes no value.'),
-    ],
-)
+@pytest.mark.parametrize(("function", "call", "said"), [
+    (str, "f", "7"),  # Python knows no signature of it, nor of the two below it
+    (max, "f(9)", "9"),
+    (int, "f(16)", "!int() can't convert non-string"),
+    (lambda *values: values[-1], "f(8)", "8"),
+    (lambda *values: values[-1], "f(8, unit=3)", '!The filter "f" has no argument "unit".'),
+    (lambda value, /: value, "f(8)", '!The filter "f" takes no arguments.'),
+    (object, "f", '!The filter "f" takes no value.'),
+    (lambda: 1, "f", '!The filter "f" takes no value.'),
+    (lambda *, unit=1: unit, "f", '!The filter "f" takes no value.'),
+    (lambda **units: units, "f", '!The filter "f" takes no value.'),
+])  # fmt: skip
 def test_own_filters_of_any_shape(function: Any, call: str, said: str) -> None:
     """A filter may be any callable; one that cannot take a value is reported when a template uses it."""
     own = Engine(filters={"f": function})
@@ -471,19 +438,9 @@ class Lookalike:
 
 
 READ = [
-    Lookalike(),
-    {"size": 7, "get": 1},
-    UserDict(size=3),
-    "text",
-    5,
-    [1],
-    None,
-    iter(()),
-    len,
-    sys,
-    Lookalike,
+    Lookalike(), {"size": 7, "get": 1}, UserDict(size=3), "text", 5, [1], None, iter(()), len, sys, Lookalike,
     complex(1, 2),
-]
+]  # fmt: skip
 
 
 @pytest.mark.parametrize("name", ["size", "k", "get", "method", "none", "broken", "upper", "real", "append", "gone"])

@@ -118,18 +118,15 @@ def test_command(tmp_path: Path) -> None:
     assert untor("format", "--check", folder=tmp_path)[0] == 0
 
 
-@pytest.mark.parametrize(
-    ("settings", "arguments", "status", "told"),
-    [
-        ("quotes = 'single'", [], 0, "1 changed"),
-        ("quotes = 'curly'", [], 2, 'quotes must be "double", "single" or "alternate"'),
-        ("indent = true", [], 2, "indent must be a number of blanks, from 0 to 16"),
-        ("qoutes = 'single'", [], 2, '[tool.untor.format]: there is no setting "qoutes". Did you mean "quotes"?'),
-        ("", ["--lines", "3-1"], 2, "'3-1' is not a range of lines like 10-20."),
-        ("", ["--lines", "1-2"], 2, "--lines is for one template: name it."),
-        ("", ["gone"], 2, 'There is no template "gone".'),
-    ],
-)
+@pytest.mark.parametrize(("settings", "arguments", "status", "told"), [
+    ("quotes = 'single'", [], 0, "1 changed"),
+    ("quotes = 'curly'", [], 2, 'quotes must be "double", "single" or "alternate"'),
+    ("indent = true", [], 2, "indent must be a number of blanks, from 0 to 16"),
+    ("qoutes = 'single'", [], 2, '[tool.untor.format]: there is no setting "qoutes". Did you mean "quotes"?'),
+    ("", ["--lines", "3-1"], 2, "'3-1' is not a range of lines like 10-20."),
+    ("", ["--lines", "1-2"], 2, "--lines is for one template: name it."),
+    ("", ["gone"], 2, 'There is no template "gone".'),
+])  # fmt: skip
 def test_settings(tmp_path: Path, settings: str, arguments: list[str], status: int, told: str) -> None:
     """Settings and options that cannot be are refused, and nothing is written."""
     (tmp_path / "pyproject.toml").write_text(

@@ -199,18 +199,10 @@ def test_arguments(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("count", [10, 60])
-@pytest.mark.parametrize(
-    ("first", "larger"),
-    [
-        ("n", "(({} == n) and n)"),
-        ("n", "(n if {} == n else s)"),
-        ("s", "({})[0:3]?"),
-        ("s", "({}.a?)"),
-        ("n", "({} ?? s)"),
-        ("n", "[{}, s]"),
-        ("n", "(not ({} is None or s))"),
-    ],
-)
+@pytest.mark.parametrize(("first", "larger"), [
+    ("n", "(({} == n) and n)"), ("n", "(n if {} == n else s)"), ("s", "({})[0:3]?"), ("s", "({}.a?)"),
+    ("n", "({} ?? s)"), ("n", "[{}, s]"), ("n", "(not ({} is None or s))"),
+])  # fmt: skip
 def test_nested_expressions(first: str, larger: str, count: int, tmp_path: Path) -> None:
     """Each part of an expression is looked at a few times, however deep it is; otherwise this would not end."""
     for _ in range(count):
@@ -279,17 +271,11 @@ def test_inputs_are_not_those_of_parts(tmp_path: Path) -> None:
     assert [each.message for each in found if "Board" in each.message] == []
 
 
-@pytest.mark.parametrize(
-    ("options", "message"),
-    [
-        ({"types": {"str": str}}, 'types cannot say what "str" means: it is one of the types that templates have'),
-        ({"types": {"a b": int}}, "types names classes as takes writes them, not 'a b'"),
-        (
-            {"inputs": {"page": 3}},
-            "inputs has the name of a template and a class whose annotations are the page's values",
-        ),
-    ],
-)
+@pytest.mark.parametrize(("options", "message"), [
+    ({"types": {"str": str}}, 'types cannot say what "str" means: it is one of the types that templates have'),
+    ({"types": {"a b": int}}, "types names classes as takes writes them, not 'a b'"),
+    ({"inputs": {"page": 3}}, "inputs has the name of a template and a class whose annotations are the page's values"),
+])  # fmt: skip
 def test_options(options: dict[str, Any], message: str) -> None:
     """What cannot be a type is refused when the engine is made."""
     with pytest.raises(ValueError, match=re.escape(message)):

@@ -147,15 +147,12 @@ def test_random_bytes(octets: bytes) -> None:
             assert error.line
 
 
-@pytest.mark.parametrize(
-    ("before", "after"),
-    [
-        ("<! if x !>", "<! end !>"),
-        ("<! for y in x !>", "<! end !>"),
-        ("<! if not x !><! else !>", "<! end !>"),
-        ("<b>", "</b>"),
-    ],
-)
+@pytest.mark.parametrize(("before", "after"), [
+    ("<! if x !>", "<! end !>"),
+    ("<! for y in x !>", "<! end !>"),
+    ("<! if not x !><! else !>", "<! end !>"),
+    ("<b>", "</b>"),
+])  # fmt: skip
 def test_nesting(before: str, after: str) -> None:
     """Two hundred levels are no trouble, in any way to render; thousands are refused."""
     template = Engine().compile(before * 200 + "{= x[0] =}" + after * 200)

@@ -98,15 +98,9 @@ def test_completion(site: EditedSite, row: str) -> None:
 
 
 NOTHING = [
-    "text§",
-    "<p>{= call =}§",
-    "<!-- {= § -->",
-    "<! note x.§ !>",
-    "<! let §",
-    "<! for §",
-    "{= call.name.§",
+    "text§", "<p>{= call =}§", "<!-- {= § -->", "<! note x.§ !>", "<! let §", "<! for §", "{= call.name.§",
     "<! verbatim !>{= §",
-]
+]  # fmt: skip
 
 
 @pytest.mark.parametrize("text", [*NOTHING, '{= call.cargo | money("§'])
@@ -157,18 +151,15 @@ def test_hover(site: EditedSite, row: str) -> None:
         assert words in found[0], found[0]
 
 
-@pytest.mark.parametrize(
-    ("text", "label", "active"),
-    [
-        ("{= day | date(§", "date(pattern='medium', *, locale=None, timezone=None)", 0),
-        ('{= day | date("y", locale="de§") =}', "date(pattern='medium', *, locale=None, timezone=None)", 2),
-        ('{= link("vessel", §', "link(name, **parameters)", 1),
-        ("<! include row vessel=call.vessel, §!>", "include row vessel: Vessel, wide = False", 1),
-        ("<! include row wide=§ !>", "include row vessel: Vessel, wide = False", 1),
-        ("{= (§", None, 0),
-        ("text (§", None, 0),
-    ],
-)  # fmt: skip
+@pytest.mark.parametrize(("text", "label", "active"), [
+    ("{= day | date(§", "date(pattern='medium', *, locale=None, timezone=None)", 0),
+    ('{= day | date("y", locale="de§") =}', "date(pattern='medium', *, locale=None, timezone=None)", 2),
+    ('{= link("vessel", §', "link(name, **parameters)", 1),
+    ("<! include row vessel=call.vessel, §!>", "include row vessel: Vessel, wide = False", 1),
+    ("<! include row wide=§ !>", "include row vessel: Vessel, wide = False", 1),
+    ("{= (§", None, 0),
+    ("text (§", None, 0),
+])  # fmt: skip
 def test_signature(site: EditedSite, text: str, label: str | None, active: int) -> None:
     """The call that the cursor is in, and which of its arguments."""
     found = signature(*typed(site, text))
@@ -216,19 +207,16 @@ def small(tmp_path: Path) -> EditedSite:
     return site
 
 
-@pytest.mark.parametrize(
-    ("file", "text", "new", "wanted"),
-    [
-        ("page.html", "call in", "each", {"page.html": "for each in ship.calls !>{= each.day"}),
-        ("parts.html", "call.name", "v", {"parts.html": "row(v, wide = 1) !>{= v.name =}<! include row v !>",
-                                          "page.html": '"parts" v=ship'}),
-        ("page.html", "wide !>", "big", {}),
-        ("page.html", "row from", "line", {"page.html": "include line from", "parts.html": "part line(call"}),
-        ("page.html", "side !>x", "edge", {"page.html": "into edge", "base.html": "slot edge"}),
-        ("row.html", "call !>{", "v", {"row.html": "<! takes v !>{= v =}<! let more = v", "uses.html": '"row" v=1'}),
-        ("uses.html", "call in", "c", {"uses.html": 'for c in calls !><! include "row" call=c !>'}),
-    ],
-)  # fmt: skip
+@pytest.mark.parametrize(("file", "text", "new", "wanted"), [
+    ("page.html", "call in", "each", {"page.html": "for each in ship.calls !>{= each.day"}),
+    ("parts.html", "call.name", "v", {"parts.html": "row(v, wide = 1) !>{= v.name =}<! include row v !>",
+                                      "page.html": '"parts" v=ship'}),
+    ("page.html", "wide !>", "big", {}),
+    ("page.html", "row from", "line", {"page.html": "include line from", "parts.html": "part line(call"}),
+    ("page.html", "side !>x", "edge", {"page.html": "into edge", "base.html": "slot edge"}),
+    ("row.html", "call !>{", "v", {"row.html": "<! takes v !>{= v =}<! let more = v", "uses.html": '"row" v=1'}),
+    ("uses.html", "call in", "c", {"uses.html": 'for c in calls !><! include "row" call=c !>'}),
+])  # fmt: skip
 def test_rename(small: EditedSite, file: str, text: str, new: str, wanted: dict[str, str]) -> None:
     """A new name is written in all templates; pages stay the same, and names that are passed keep what they mean."""
     document = small.document(file)
@@ -262,18 +250,15 @@ def _rendered(engine: Engine, name: str, data: dict[str, object]) -> object:
         return type(error).__name__
 
 
-@pytest.mark.parametrize(
-    ("file", "text", "new"),
-    [
-        ("both.html", "a = 1", "b"),
-        ("page.html", "call in", "wide"),
-        ("page.html", "call in", "if"),
-        ("page.html", "call in", "_x"),
-        ("page.html", "ship !>", "vessel"),
-        ("page.html", "base", "frame"),
-        ("parts.html", "call.name", "wide"),
-    ],
-)
+@pytest.mark.parametrize(("file", "text", "new"), [
+    ("both.html", "a = 1", "b"),
+    ("page.html", "call in", "wide"),
+    ("page.html", "call in", "if"),
+    ("page.html", "call in", "_x"),
+    ("page.html", "ship !>", "vessel"),
+    ("page.html", "base", "frame"),
+    ("parts.html", "call.name", "wide"),
+])  # fmt: skip
 def test_no_rename(small: EditedSite, file: str, text: str, new: str) -> None:
     """What views pass, what files are called, and what would hide another name keeps its name."""
     document = small.document(file)
@@ -317,11 +302,8 @@ def test_outline(small: EditedSite) -> None:
     assert [link.tooltip for link in symbols.links(document)] == ["base.html", "parts.html"]
     text = "<! if a !>\n<! note b\n c !>\n<! else !>\n\n{= x =}\n\n<! end !>\n<! verbatim !>\n\n<! end !>"
     assert [(each.start_line, each.end_line) for each in symbols.folding(_alone(text))] == [
-        (0, 2),
-        (3, 6),
-        (8, 9),
-        (1, 2),
-    ]
+        (0, 2), (3, 6), (8, 9), (1, 2),
+    ]  # fmt: skip
 
 
 def _alone(text: str) -> Document:

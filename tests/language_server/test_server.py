@@ -23,22 +23,9 @@ if TYPE_CHECKING:
 
 PROJECT = '[tool.untor]\nfolders = ["templates"]\n[tool.untor.format]\nquotes = "single"\n'
 BITS = [
-    "{= ",
-    "=}",
-    "<! ",
-    " !>",
-    "for x in y",
-    "end",
-    'include "',
-    "|",
-    ".",
-    '"',
-    "<",
-    "\U0001f6a2",
-    "\u2028",
-    "\x00",
+    "{= ", "=}", "<! ", " !>", "for x in y", "end", 'include "', "|", ".", '"', "<", "\U0001f6a2", "\u2028", "\x00",
     "\r\n",
-]
+]  # fmt: skip
 WAIT = 120
 
 

@@ -57,80 +57,17 @@ FAULTS: list[tuple[str, str, dict[str, Any], dict[str, Any], str, str]] = [
     ("a filter that builds HTML", "<p>{= note | bold =}</p>", {"filters": {"bold": html}}, NOTE, "1:7", "note"),
     ("a helper that builds HTML", "<p>{= bold(note) =}</p>", {"helpers": {"bold": html}}, NOTE, "1:12", "note"),
     ("an object whose __html__ lies", "<p>{= flag =}</p>", {}, {"flag": Flag("Ellery")}, "1:7", "flag"),
-    (
-        "a name given to it",
-        "<! let x = note | bold !><p>{= x =}</p>",
-        {"filters": {"bold": html}},
-        NOTE,
-        "1:12",
-        "note",
-    ),
-    (
-        "passed on",
-        "<! part p(x) !>{= x =}<! end !><! include p x=bold(note) !>",
-        {"helpers": {"bold": html}},
-        NOTE,
-        "1:52",
-        "note",
-    ),
-    (
-        "looped over",
-        "<! for n in notes | shown !><p>{= n =}</p><! end !>",
-        {"filters": {"shown": lambda notes: [html(note["text"]) for note in notes]}},
-        NOTE,
-        "1:13",
-        "notes",
-    ),
-    (
-        "a link of any scheme",
-        '<a href="{= note | link =}">x</a>',
-        {"filters": {"link": lambda x: TrustedURL(str(x), reason="wrong")}},
-        NOTE,
-        "1:13",
-        "note",
-    ),
+    ("a name given to it", "<! let x = note | bold !><p>{= x =}</p>", {"filters": {"bold": html}}, NOTE, "1:12", "note"),
+    ("passed on", "<! part p(x) !>{= x =}<! end !><! include p x=bold(note) !>", {"helpers": {"bold": html}}, NOTE, "1:52", "note"),
+    ("looped over", "<! for n in notes | shown !><p>{= n =}</p><! end !>", {"filters": {"shown": lambda notes: [html(note["text"]) for note in notes]}}, NOTE, "1:13", "notes"),
+    ("a link of any scheme", '<a href="{= note | link =}">x</a>', {"filters": {"link": lambda x: TrustedURL(str(x), reason="wrong")}}, NOTE, "1:13", "note"),
     ("schemes that run code", '<a href="{= note =}">x</a>', {"url_schemes": ["javascript"]}, NOTE, "1:13", "note"),
-    (
-        "code from anywhere",
-        '<script src="{= note | cdn =}"></script>',
-        {"filters": {"cdn": lambda x: TrustedScriptURL(f"https://{x}.example/a.js", reason="wrong")}},
-        NOTE,
-        "1:17",
-        "note",
-    ),
-    (
-        "script",
-        "<script>start({= note | code =})</script>",
-        {"filters": {"code": lambda x: TrustedScript(f"'{x}'", reason="wrong")}},
-        NOTE,
-        "1:18",
-        "note",
-    ),
-    (
-        "a handler",
-        "<p onclick='start({= note | code =})'>x</p>",
-        {"filters": {"code": lambda x: TrustedScript(f'"{x}"', reason="wrong")}},
-        NOTE,
-        "1:22",
-        "note",
-    ),
-    (
-        "style",
-        '<p style="color: {= note | css =}">x</p>',
-        {"filters": {"css": lambda x: TrustedCSS(str(x), reason="wrong")}},
-        NOTE,
-        "1:21",
-        "note",
-    ),
-    (
-        "a style sheet",
-        "<style>p { background: {= note | css =} }</style>",
-        {"filters": {"css": lambda x: TrustedCSS(str(x), reason="wrong")}},
-        NOTE,
-        "1:27",
-        "note",
-    ),
-]
+    ("code from anywhere", '<script src="{= note | cdn =}"></script>', {"filters": {"cdn": lambda x: TrustedScriptURL(f"https://{x}.example/a.js", reason="wrong")}}, NOTE, "1:17", "note"),
+    ("script", "<script>start({= note | code =})</script>", {"filters": {"code": lambda x: TrustedScript(f"'{x}'", reason="wrong")}}, NOTE, "1:18", "note"),
+    ("a handler", "<p onclick='start({= note | code =})'>x</p>", {"filters": {"code": lambda x: TrustedScript(f'"{x}"', reason="wrong")}}, NOTE, "1:22", "note"),
+    ("style", '<p style="color: {= note | css =}">x</p>', {"filters": {"css": lambda x: TrustedCSS(str(x), reason="wrong")}}, NOTE, "1:21", "note"),
+    ("a style sheet", "<style>p { background: {= note | css =} }</style>", {"filters": {"css": lambda x: TrustedCSS(str(x), reason="wrong")}}, NOTE, "1:27", "note"),
+]  # fmt: skip
 
 
 @pytest.mark.parametrize("fault", FAULTS, ids=[fault[0] for fault in FAULTS])
@@ -263,49 +200,38 @@ def test_files_of_other_kinds(tmp_path: Path) -> None:
     assert probe(engine, "mail", {"x": "y"}).renderings == 0
 
 
-@pytest.mark.parametrize(
-    ("first", "second", "same"),
-    [
-        ("<p class=a>Sea Holly</p>", "<p class='b &lt;'>&lt;script></p>", True),
-        ("<p>a</p>", "<p>a<b></b></p>", False),
-        ("<p>a</p>", "<p id=x>a</p>", False),
-        ("<p>a</p>", "<p>a</p><!-- x -->", True),
-        ("<a href=/a>x</a>", "<a href=https://b.example/>x</a>", True),
-        ("<a href=/a>x</a>", "<a href=javascript:x>x</a>", False),
-        ("<a href=/a>x</a>", "<a href=about:invalid>x</a>", True),
-        ("<script src=/a></script>", "<script src=//b.example/></script>", False),
-        ("<script>f('a', 1)</script>", "<script>f('b\\'', 22)</script>", True),
-        ("<script>f('a')</script>", "<script>f('a');g()</script>", False),
-        ("<script type=module>import '/a'</script>", "<script type=module>import '//b.example/'</script>", False),
-        ("<script type=module>import '/a'</script>", "<script type=module>import '/b'</script>", True),
-        ("<script>import('/m/a')</script>", "<script>import('/m/../a')</script>", False),
-        ("<script>new Worker('/a')</script>", "<script>new Worker('data:text/javascript,x')</script>", False),
-        ("<script>'a'; f()</script>", "<script>'use strict'; f()</script>", False),
-        ("<script>x = {'a': 1}</script>", "<script>x = {'__proto__': 1}</script>", False),
-        ("<script>location = '/a'</script>", "<script>location = 'javascript:f()'</script>", False),
-        ("<script>el.href = '/a'</script>", "<script>el.href = '/b'</script>", True),
-        ("<style>@import '/a';</style>", "<style>@import 'https://b.example';</style>", False),
-        ("<style>@layer a;</style>", "<style>@\\6c ayer b;</style>", True),
-        ("<style>@keyframes a {}</style>", "<style>@media a {}</style>", False),
-        ("<script>f(1)</script>", "<script>f(<a>)</script>", False),
-        ("<p onclick=f('a')>", "<p onclick=f(alert())>", False),
-        ("<p style='color:red'>", "<p style='color:blue'>", True),
-        ("<p style='color:red'>", "<p style='color:url(x)'>", False),
-        ("<style>p{a:b}</style>", "<style>p{a:b}q{a:b}</style>", False),
-        ("<iframe srcdoc='<p>a'></iframe>", "<iframe srcdoc='<b>a'></iframe>", False),
-        ("<img srcset='a.png 2x'>", "<img srcset='a.png 2x, b.png 3x'>", False),
-        (
-            "<meta http-equiv=refresh content='3;url=/a'>",
-            "<meta http-equiv=refresh content='3;url=javascript:x'>",
-            False,
-        ),
-        (
-            '<script type="application/json">{"a":"b"}</script>',
-            '<script type="application/json">{"a":1}</script>',
-            False,
-        ),
-    ],
-)
+@pytest.mark.parametrize(("first", "second", "same"), [
+    ("<p class=a>Sea Holly</p>", "<p class='b &lt;'>&lt;script></p>", True),
+    ("<p>a</p>", "<p>a<b></b></p>", False),
+    ("<p>a</p>", "<p id=x>a</p>", False),
+    ("<p>a</p>", "<p>a</p><!-- x -->", True),
+    ("<a href=/a>x</a>", "<a href=https://b.example/>x</a>", True),
+    ("<a href=/a>x</a>", "<a href=javascript:x>x</a>", False),
+    ("<a href=/a>x</a>", "<a href=about:invalid>x</a>", True),
+    ("<script src=/a></script>", "<script src=//b.example/></script>", False),
+    ("<script>f('a', 1)</script>", "<script>f('b\\'', 22)</script>", True),
+    ("<script>f('a')</script>", "<script>f('a');g()</script>", False),
+    ("<script type=module>import '/a'</script>", "<script type=module>import '//b.example/'</script>", False),
+    ("<script type=module>import '/a'</script>", "<script type=module>import '/b'</script>", True),
+    ("<script>import('/m/a')</script>", "<script>import('/m/../a')</script>", False),
+    ("<script>new Worker('/a')</script>", "<script>new Worker('data:text/javascript,x')</script>", False),
+    ("<script>'a'; f()</script>", "<script>'use strict'; f()</script>", False),
+    ("<script>x = {'a': 1}</script>", "<script>x = {'__proto__': 1}</script>", False),
+    ("<script>location = '/a'</script>", "<script>location = 'javascript:f()'</script>", False),
+    ("<script>el.href = '/a'</script>", "<script>el.href = '/b'</script>", True),
+    ("<style>@import '/a';</style>", "<style>@import 'https://b.example';</style>", False),
+    ("<style>@layer a;</style>", "<style>@\\6c ayer b;</style>", True),
+    ("<style>@keyframes a {}</style>", "<style>@media a {}</style>", False),
+    ("<script>f(1)</script>", "<script>f(<a>)</script>", False),
+    ("<p onclick=f('a')>", "<p onclick=f(alert())>", False),
+    ("<p style='color:red'>", "<p style='color:blue'>", True),
+    ("<p style='color:red'>", "<p style='color:url(x)'>", False),
+    ("<style>p{a:b}</style>", "<style>p{a:b}q{a:b}</style>", False),
+    ("<iframe srcdoc='<p>a'></iframe>", "<iframe srcdoc='<b>a'></iframe>", False),
+    ("<img srcset='a.png 2x'>", "<img srcset='a.png 2x, b.png 3x'>", False),
+    ("<meta http-equiv=refresh content='3;url=/a'>", "<meta http-equiv=refresh content='3;url=javascript:x'>", False),
+    ('<script type="application/json">{"a":"b"}</script>', '<script type="application/json">{"a":1}</script>', False),
+])  # fmt: skip
 def test_same_structure(first: str, second: str, same: bool) -> None:  # noqa: FBT001
     """Two pages are compared as a parser reads them; a difference is shown."""
     found = same_structure(first, second)
@@ -316,30 +242,14 @@ def test_same_structure(first: str, second: str, same: bool) -> None:  # noqa: F
 def test_shapes() -> None:
     """Scripts, JSON and styles that mean the same have the same shape; broken ones say so."""
     assert [*script_shape("f('a', `b${c}`, /d/) // e")] == [
-        "f",
-        "(",
-        "string",
-        ",",
-        "`",
-        "${",
-        "c",
-        "}",
-        "`",
-        ",",
-        "regex",
-        ")",
-        "comment",
-    ]
+        "f", "(", "string", ",", "`", "${", "c", "}", "`", ",", "regex", ")", "comment",
+    ]  # fmt: skip
     assert "error" in [*script_shape("f('")]
     assert [*json_shape('{"a": [1, "b"]}')] == ["object of 1", "list of 2", "str", "number"]
     assert [*json_shape("{")] == ["that is none"]
     assert [*style_shape("@media x { a { b: url(c) !important } } /* d */", inside=False)] == [
-        "rule @media",
-        "rule",
-        "b: !important",
-        "url()",
-        "comment",
-    ]
+        "rule @media", "rule", "b: !important", "url()", "comment",
+    ]  # fmt: skip
 
 
 def test_replaced() -> None:

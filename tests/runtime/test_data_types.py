@@ -612,15 +612,12 @@ class Counting:
         return 5.0
 
 
-@pytest.mark.parametrize(
-    "source",
-    [
-        "{= x.code =}", "{= x.code? =}", "{= x.code ?? 1 =}", "<! if x.code !>a<! end !>", "{= not x.code =}", "{= x.code and 1 =}", "{= 0 or x.code =}",
-        "{= x.code == 5 =}", "{= 1 < x.code < 9 =}", "{= x.code in [1] =}", "<p title={= x.code =}>", "<input disabled={= x.code =}>", "<script>f({= x.code =})</script>",
-        "{= x.code | number =}", "{= [x] | sorted('code') | len =}", "{= [x] | sum('code') =}", "{= [x] | where('code', 5) | len =}", "<! let y = x.code !>{= y =}{= y =}",
-        "<a href='/{= x.code =}'>", "<p style='width: {= x.code =}'>", "{= x.code?.real? =}",
-    ],
-)  # fmt: skip
+@pytest.mark.parametrize("source", [
+    "{= x.code =}", "{= x.code? =}", "{= x.code ?? 1 =}", "<! if x.code !>a<! end !>", "{= not x.code =}", "{= x.code and 1 =}", "{= 0 or x.code =}",
+    "{= x.code == 5 =}", "{= 1 < x.code < 9 =}", "{= x.code in [1] =}", "<p title={= x.code =}>", "<input disabled={= x.code =}>", "<script>f({= x.code =})</script>",
+    "{= x.code | number =}", "{= [x] | sorted('code') | len =}", "{= [x] | sum('code') =}", "{= [x] | where('code', 5) | len =}", "<! let y = x.code !>{= y =}{= y =}",
+    "<a href='/{= x.code =}'>", "<p style='width: {= x.code =}'>", "{= x.code?.real? =}",
+])  # fmt: skip
 def test_read_once(source: str) -> None:
     """A value is read once for each time that it is printed, tested, compared or filtered."""
     value = Counting()
@@ -702,11 +699,8 @@ def test_very_many_types() -> None:
     for number in range(1200):
         bases = ((object,), (list,), (dict,), (str,))[number % 4]
         body = {
-            "a": "A",
-            "__str__": lambda _: "text",
-            "__iter__": lambda _: iter("i"),
-            "__getitem__": lambda *_: "A",
-        }
+            "a": "A", "__str__": lambda _: "text", "__iter__": lambda _: iter("i"), "__getitem__": lambda *_: "A",
+        }  # fmt: skip
         kind = type(f"Kind{number}", bases, body)
         page = outcome(lambda: template.render(x=kind()))  # noqa: B023
         assert page == ("textAtext1i", "textAtext2i", "textAtext2i")[number % 4] if number % 4 < 3 else page

@@ -89,16 +89,13 @@ def test_refused(source: str, value: object, trouble: str) -> None:
     assert (message.partition("failed: ")[2] or message.partition("like this: ")[2]) == trouble
 
 
-@pytest.mark.parametrize(
-    ("source", "code"),
-    [
-        ("{= x =}", "expression-failed"), ("<! if x !>a<! end !>", "expression-failed"), ("{= x | upper =}", "filter-failed"),
-        ("{= x | len =}", "filter-failed"), ("<! for y in x !>a<! end !>", "expression-failed"), ("{= x.a.b =}", "attribute-missing"),
-        ("{= x() =}", "not-callable"), ("{= x['a'] =}", "expression-failed"), ("<a href={= x =}>", "expression-failed"),
-        ("<a href='/{= x =}/{= x =}'>", "expression-failed"), ("<! let y = x + 1 !>", "expression-failed"),
-        ("<! for a, b in [x] !><! end !>", "not-pairs"), ("<! include p x !><! part p(x: int) !><! end !>", "takes-type"),
-    ],
-)  # fmt: skip
+@pytest.mark.parametrize(("source", "code"), [
+    ("{= x =}", "expression-failed"), ("<! if x !>a<! end !>", "expression-failed"), ("{= x | upper =}", "filter-failed"),
+    ("{= x | len =}", "filter-failed"), ("<! for y in x !>a<! end !>", "expression-failed"), ("{= x.a.b =}", "attribute-missing"),
+    ("{= x() =}", "not-callable"), ("{= x['a'] =}", "expression-failed"), ("<a href={= x =}>", "expression-failed"),
+    ("<a href='/{= x =}/{= x =}'>", "expression-failed"), ("<! let y = x + 1 !>", "expression-failed"),
+    ("<! for a, b in [x] !><! end !>", "not-pairs"), ("<! include p x !><! part p(x: int) !><! end !>", "takes-type"),
+])  # fmt: skip
 def test_awkward(source: str, code: str) -> None:
     """A value that fails whatever is asked of it gives an error with a place, and its cause."""
     with pytest.raises(UntorError) as found:
@@ -227,18 +224,15 @@ def test_types_that_are_taken(kind: str, fits: list[object], others: list[object
             template.render(x=value)
 
 
-@pytest.mark.parametrize(
-    ("wanted", "value", "hint"),
-    [
-        ("dict", [1], ""),
-        ("list", {"a": 1}, ""),
-        ("list", "a", ""),
-        ("list", iter([1]), "Make a list of it in the view: list(…)."),
-        ("int", 1.5, ""),
-        ("int", "5", "Turn it into a number in the view: int(…)."),
-        ("str", None, "If it may be None, say so: x: str | None."),
-    ],
-)
+@pytest.mark.parametrize(("wanted", "value", "hint"), [
+    ("dict", [1], ""),
+    ("list", {"a": 1}, ""),
+    ("list", "a", ""),
+    ("list", iter([1]), "Make a list of it in the view: list(…)."),
+    ("int", 1.5, ""),
+    ("int", "5", "Turn it into a number in the view: int(…)."),
+    ("str", None, "If it may be None, say so: x: str | None."),
+])  # fmt: skip
 def test_hints_for_wrong_types(wanted: str, value: object, hint: str) -> None:
     """What to do about a value of another type than is taken fits both types, or nothing is said."""
     with pytest.raises(RenderError) as found:

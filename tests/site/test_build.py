@@ -125,22 +125,19 @@ def test_a_site_of_every_kind(site: Path) -> None:
     ]
 
 
-@pytest.mark.parametrize(
-    ("change", "rendered"),
-    [
-        ({}, set()),
-        ({"index.json": '{"greeting": "Ahoy"}'}, {"index.html"}),
-        ({"notices.csv": "text\nfirst\nsecond\nfourth\n"}, {"notices/2.html"}),
-        ({"templates/vessel.html": "<p>{= vessel.name =}"}, {"vessels/1.html", "vessels/2.html"}),
-        ({"harbour.sqlite": ["Sea <Holly>", "Tern"]}, {"index.html", "vessels/2.html", "feed.xml"}),
-        ({"harbour.sqlite": ["Sea <Holly>"]}, {"index.html", "feed.xml", "sitemap.xml", "-vessels/2.html"}),
-        ({"static/site.css": "body { margin: 1px }"}, {*BUILT} - {"feed.xml", "sitemap.xml", "static/icons/buoy.svg"}),
-        ({"templates/frame.html": "<title>{= title =}</title><body><! slot !>"}, {*BUILT} - {"feed.xml", "sitemap.xml", "static/icons/buoy.svg", "static/site.css"}),
-        ({"pyproject.toml": SETTINGS.replace('"feed.xml" = {page = "feed.xml"}', "")}, {"-feed.xml"}),
-        ({"pyproject.toml": SETTINGS.replace("/port/", "/quay/")},
-         {*BUILT} - {"feed.xml", "static/icons/buoy.svg", "static/site.css"}),
-    ],
-)  # fmt: skip
+@pytest.mark.parametrize(("change", "rendered"), [
+    ({}, set()),
+    ({"index.json": '{"greeting": "Ahoy"}'}, {"index.html"}),
+    ({"notices.csv": "text\nfirst\nsecond\nfourth\n"}, {"notices/2.html"}),
+    ({"templates/vessel.html": "<p>{= vessel.name =}"}, {"vessels/1.html", "vessels/2.html"}),
+    ({"harbour.sqlite": ["Sea <Holly>", "Tern"]}, {"index.html", "vessels/2.html", "feed.xml"}),
+    ({"harbour.sqlite": ["Sea <Holly>"]}, {"index.html", "feed.xml", "sitemap.xml", "-vessels/2.html"}),
+    ({"static/site.css": "body { margin: 1px }"}, {*BUILT} - {"feed.xml", "sitemap.xml", "static/icons/buoy.svg"}),
+    ({"templates/frame.html": "<title>{= title =}</title><body><! slot !>"}, {*BUILT} - {"feed.xml", "sitemap.xml", "static/icons/buoy.svg", "static/site.css"}),
+    ({"pyproject.toml": SETTINGS.replace('"feed.xml" = {page = "feed.xml"}', "")}, {"-feed.xml"}),
+    ({"pyproject.toml": SETTINGS.replace("/port/", "/quay/")},
+     {*BUILT} - {"feed.xml", "static/icons/buoy.svg", "static/site.css"}),
+])  # fmt: skip
 def test_only_what_has_changed_is_written(site: Path, change: dict[str, Any], rendered: set[str]) -> None:
     """A page is rendered and written again exactly if its data, template, static files or options have changed."""
     assert untor("build", "-q", folder=site) == (0, "", "")
@@ -188,31 +185,28 @@ def test_errors_name_page_and_record_and_the_rest_is_built(site: Path) -> None:
     assert (site / "public/de/about.html").exists()
 
 
-@pytest.mark.parametrize(
-    ("records", "said"),
-    [
-        ([{"id": ""}], ["x/{id}, record 1 of the records: its field {id} is empty"]),
-        ([{"id": None}], ["x/{id}, record 1 of the records: its field {id} is empty"]),
-        ([{"id": "../../etc/passwd"}], ["its field {id} has a / in it: '../../etc/passwd'; {id | slug} would be 'etc-passwd'"]),
-        ([{"id": ".."}], ["its path would be 'x/..': it has a part that is \"..\", and would be another place"]),
-        ([{"id": "a\\b"}], ["it has the character '\\\\', which not every file system can hold"]),
-        ([{"id": "con.html"}], ['"con.html" is the name of a device on Windows']),
-        ([{"id": "VESSEL~1.HTM"}], ['"VESSEL~1.HTM" could be the short name of another file on Windows']),
-        ([{"id": "x" * 256}], ["a name in it is longer than 255 bytes"]),
-        ([{"id": "é" * 128}], ["a name in it is longer than 255 bytes"]),
-        ([{"id": "a."}], ['the name "a." ends in a dot, which Windows drops']),
-        ([{"id": "a\n"}], ["it has the character '\\n', which not every file system can hold"]),
-        ([{"id": "a"}, {"id": "a"}], ["x/a, record 2 of the records: there is already a file with this path (of x/{id})"]),
-        ([{"id": "a"}, {"id": "A"}], ["it is the same file as x/a (of x/{id}) where case, or the form of letters, does not count"]),
-        ([{"id": "a"}, {"id": "a\u200c"}], ["where case, or the form of letters, does not count"]),
-        ([{"id": "é"}, {"id": "e\u0301"}], ["where case, or the form of letters, does not count"]),
-        ([{"name": "a"}], ['its field {id} cannot be printed: There is no "id" here. The record has name.']),
-        ([{"id": [1]}], ["its field {id} cannot be printed: "]),
-        ([{"id": 10**5000}], ["its field {id} cannot be printed: "]),
-        ([{"id": "a", "page": 3}], ['it has a field "page", which in a built site is the page itself; give the record a name with as']),
-        ([7], ["record 1 of the records: it has no fields of its own; give it a name with as"]),
-    ],
-)  # fmt: skip
+@pytest.mark.parametrize(("records", "said"), [
+    ([{"id": ""}], ["x/{id}, record 1 of the records: its field {id} is empty"]),
+    ([{"id": None}], ["x/{id}, record 1 of the records: its field {id} is empty"]),
+    ([{"id": "../../etc/passwd"}], ["its field {id} has a / in it: '../../etc/passwd'; {id | slug} would be 'etc-passwd'"]),
+    ([{"id": ".."}], ["its path would be 'x/..': it has a part that is \"..\", and would be another place"]),
+    ([{"id": "a\\b"}], ["it has the character '\\\\', which not every file system can hold"]),
+    ([{"id": "con.html"}], ['"con.html" is the name of a device on Windows']),
+    ([{"id": "VESSEL~1.HTM"}], ['"VESSEL~1.HTM" could be the short name of another file on Windows']),
+    ([{"id": "x" * 256}], ["a name in it is longer than 255 bytes"]),
+    ([{"id": "é" * 128}], ["a name in it is longer than 255 bytes"]),
+    ([{"id": "a."}], ['the name "a." ends in a dot, which Windows drops']),
+    ([{"id": "a\n"}], ["it has the character '\\n', which not every file system can hold"]),
+    ([{"id": "a"}, {"id": "a"}], ["x/a, record 2 of the records: there is already a file with this path (of x/{id})"]),
+    ([{"id": "a"}, {"id": "A"}], ["it is the same file as x/a (of x/{id}) where case, or the form of letters, does not count"]),
+    ([{"id": "a"}, {"id": "a\u200c"}], ["where case, or the form of letters, does not count"]),
+    ([{"id": "é"}, {"id": "e\u0301"}], ["where case, or the form of letters, does not count"]),
+    ([{"name": "a"}], ['its field {id} cannot be printed: There is no "id" here. The record has name.']),
+    ([{"id": [1]}], ["its field {id} cannot be printed: "]),
+    ([{"id": 10**5000}], ["its field {id} cannot be printed: "]),
+    ([{"id": "a", "page": 3}], ['it has a field "page", which in a built site is the page itself; give the record a name with as']),
+    ([7], ["record 1 of the records: it has no fields of its own; give it a name with as"]),
+])  # fmt: skip
 def test_paths_that_cannot_be(tmp_path: Path, records: list[Any], said: list[str]) -> None:
     """Records whose path leaves the folder, clashes, or cannot be on some file system are reported, and nothing else."""
     (tmp_path / "t").mkdir()
@@ -225,21 +219,18 @@ def test_paths_that_cannot_be(tmp_path: Path, records: list[Any], said: list[str
     assert not list(tmp_path.rglob("passwd"))
 
 
-@pytest.mark.parametrize(
-    ("pages", "said"),
-    [
-        ([("a", "x", {}), ("a/b", "x", {})], "its folder clashes with the file a"),
-        ([("a/b", "x", {}), ("A", "x", {})], "it clashes with the folder a, which other files are in"),
-        ([("A/b", "x", {}), ("a/c", "x", {})], "it clashes with the folder A, which other files are in"),
-        ([("../x", "x", {})], 'it has a part that is "..", and would be another place'),
-        ([("/etc/x", "x", {})], "it has an empty part, and would be another place"),
-        ([(".untor-build/x", "x", {})], ".untor-build belongs to the build itself"),
-        ([(".untor\u200c-Build/x", "x", {})], ".untor-build belongs to the build itself"),
-        ([("UNTOR-~1/x", "x", {})], '"UNTOR-~1" could be the short name of another file on Windows'),
-        ([("static/site.css", "x", {})], "there is already a file with this path (of static files)"),
-        ([("x", "missing", {})], 'There is no template "missing"'),
-    ],
-)
+@pytest.mark.parametrize(("pages", "said"), [
+    ([("a", "x", {}), ("a/b", "x", {})], "its folder clashes with the file a"),
+    ([("a/b", "x", {}), ("A", "x", {})], "it clashes with the folder a, which other files are in"),
+    ([("A/b", "x", {}), ("a/c", "x", {})], "it clashes with the folder A, which other files are in"),
+    ([("../x", "x", {})], 'it has a part that is "..", and would be another place'),
+    ([("/etc/x", "x", {})], "it has an empty part, and would be another place"),
+    ([(".untor-build/x", "x", {})], ".untor-build belongs to the build itself"),
+    ([(".untor\u200c-Build/x", "x", {})], ".untor-build belongs to the build itself"),
+    ([("UNTOR-~1/x", "x", {})], '"UNTOR-~1" could be the short name of another file on Windows'),
+    ([("static/site.css", "x", {})], "there is already a file with this path (of static files)"),
+    ([("x", "missing", {})], 'There is no template "missing"'),
+])  # fmt: skip
 def test_triples_that_cannot_be(tmp_path: Path, pages: list[Any], said: str) -> None:
     """Pages from Python clash with one another, with folders and static files as those of a table do."""
     for name in ("t/x.txt", "static/site.css"):
@@ -352,12 +343,9 @@ def test_fingerprints_of_values() -> None:
     """Values that print differently have different fingerprints, and the same ones have the same; objects have none."""
     numbers = [0, 0.0, -0.0, False, None, "", b"", "0", Decimal(0), np.float64(0), np.int64(0), np.int32(0)]
     arrays = [
-        np.zeros((1, 2), "i4"),
-        np.zeros((2, 1), "i4"),
-        array("i", [0, 0]),
-        np.datetime64(0, "D"),
+        np.zeros((1, 2), "i4"), np.zeros((2, 1), "i4"), array("i", [0, 0]), np.datetime64(0, "D"),
         np.datetime64(0, "Y"),
-    ]
+    ]  # fmt: skip
     times = [
         date(2031, 5, 17),
         datetime(2031, 5, 17),

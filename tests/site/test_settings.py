@@ -17,44 +17,41 @@ if TYPE_CHECKING:
 PAGE = {"page": "x"}
 
 
-@pytest.mark.parametrize(
-    ("table", "said"),
-    [
-        ({"outptu": "x"}, 'there is no setting "outptu". Did you mean "output"?'),
-        ({"pages": {}}, 'there is no setting "pages". Settings are output, url, data, query, types, values; a page is named by its path, like "index.html".'),
-        ({"output": 3}, "output: output must be text, not 3"),
-        ({"url": "ellery"}, "url must be the address of the site, like \"https://ellery.example/\", not 'ellery'"),
-        ({"url": "https://ellery.example/?a"}, "url must be the address of the site, like \"https://ellery.example/\", not 'https://ellery.example/?a'"),
-        ({"data": "x.exe"}, None),
-        ({"a.html": "x"}, '"a.html" must be a table, like {page = "index"}, not a str'),
-        ({"a.html": {}}, '"a.html" has no page, the name of its template: {page = "index"}'),
-        ({"a.html": {"page": 3}}, '"a.html": page must be text, not 3'),
-        ({"a.html": {**PAGE, "dat": "x"}}, '"a.html" has no setting "dat". Did you mean "data"?'),
-        ({"a.html": {**PAGE, "data": "x.exe"}}, '"a.html": the data file "x.exe" has none of the endings .json, .toml, .yaml, .yml, .csv, .tsv, .xml, .sqlite, .sqlite3, .db'),
-        ({"a.html": {**PAGE, "data": [3]}}, '"a.html": data is a file, a list of files, or a table of names and files, not [3]'),
-        ({"a.html": {**PAGE, "query": {"a": 3}}}, "\"a.html\": query must be a table, like {calls = \"select * from calls\"}, not {'a': 3}"),
-        ({"a.html": {**PAGE, "values": 3}}, '"a.html": values must be a table, like {title = "Calls"}, not 3'),
-        ({"a.html": {**PAGE, "types": {"a": "itn"}}}, '"a.html": there is no type \'itn\' for the column "a". Did you mean "int"?'),
-        ({"a.html": {**PAGE, "sitemap": "no"}}, '"a.html": sitemap must be true or false'),
-        ({"a.html": {**PAGE, "per": 2}}, '"a.html": per needs each, the name of the records, like each = "notices"'),
-        ({"a.html": {**PAGE, "as": "v"}}, '"a.html": as is what each record is called; it needs each, like each = "vessels"'),
-        ({"a.html": {**PAGE, "first": "b.html"}}, '"a.html": first is the path of the first page of several; it needs per'),
-        ({"a.html": {**PAGE, "each": "v"}}, '"a.html" is the same for all records; a field makes them different, like {id}'),
-        ({"{id}.html": PAGE}, '"{id}.html" has fields, and no records that they are of, like each = "vessels"'),
-        ({"{id.html": {**PAGE, "each": "v"}}, '"{id.html": a brace in the path belongs to no field; a field is like {id}'),
-        ({"{id}.html": {**PAGE, "each": 3}}, '"{id}.html": each is the name of a list in the data, like "vessels", not 3'),
-        ({"{id}.html": {**PAGE, "each": "v", "per": -1}}, '"{id}.html": per is how many records a page has, like 20, not -1'),
-        ({"{id}.html": {**PAGE, "each": "v", "as": "a b"}}, '"{id}.html": the template needs a name for the records, like as = "notices"'),
-        ({"{page}.html": {**PAGE, "each": [1], "per": 2}}, '"{page}.html": the template needs a name for the records, like as = "notices"'),
-        ({"../a.html": PAGE}, '"../a.html" cannot be the path of a file: it has a part that is "..", and would be another place'),
-        ({"/a.html": PAGE}, '"/a.html" cannot be the path of a file: it has an empty part, and would be another place'),
-        ({"aux.html": PAGE}, '"aux.html" cannot be the path of a file: "aux.html" is the name of a device on Windows'),
-        ({"a.html": {**PAGE, "locales": ["de"]}}, '"a.html": with locales, the path must have {locale} in it, like "{locale}/a.html"'),
-        ({"{locale}/a.html": {**PAGE, "locales": "de"}}, "\"{locale}/a.html\": locales must be a list, like [\"en\", \"de\"], not 'de'"),
-        ({"{locale}/a.html": {**PAGE, "locales": ["de"], "locale": "en"}}, '"{locale}/a.html" has both locale and locales; one of them is enough'),
-        ({"{locale}/a.html": PAGE}, '"{locale}/a.html": {locale} in the path needs locales, like locales = ["en", "de"]'),
-    ],
-)  # fmt: skip
+@pytest.mark.parametrize(("table", "said"), [
+    ({"outptu": "x"}, 'there is no setting "outptu". Did you mean "output"?'),
+    ({"pages": {}}, 'there is no setting "pages". Settings are output, url, data, query, types, values; a page is named by its path, like "index.html".'),
+    ({"output": 3}, "output: output must be text, not 3"),
+    ({"url": "ellery"}, "url must be the address of the site, like \"https://ellery.example/\", not 'ellery'"),
+    ({"url": "https://ellery.example/?a"}, "url must be the address of the site, like \"https://ellery.example/\", not 'https://ellery.example/?a'"),
+    ({"data": "x.exe"}, None),
+    ({"a.html": "x"}, '"a.html" must be a table, like {page = "index"}, not a str'),
+    ({"a.html": {}}, '"a.html" has no page, the name of its template: {page = "index"}'),
+    ({"a.html": {"page": 3}}, '"a.html": page must be text, not 3'),
+    ({"a.html": {**PAGE, "dat": "x"}}, '"a.html" has no setting "dat". Did you mean "data"?'),
+    ({"a.html": {**PAGE, "data": "x.exe"}}, '"a.html": the data file "x.exe" has none of the endings .json, .toml, .yaml, .yml, .csv, .tsv, .xml, .sqlite, .sqlite3, .db'),
+    ({"a.html": {**PAGE, "data": [3]}}, '"a.html": data is a file, a list of files, or a table of names and files, not [3]'),
+    ({"a.html": {**PAGE, "query": {"a": 3}}}, "\"a.html\": query must be a table, like {calls = \"select * from calls\"}, not {'a': 3}"),
+    ({"a.html": {**PAGE, "values": 3}}, '"a.html": values must be a table, like {title = "Calls"}, not 3'),
+    ({"a.html": {**PAGE, "types": {"a": "itn"}}}, '"a.html": there is no type \'itn\' for the column "a". Did you mean "int"?'),
+    ({"a.html": {**PAGE, "sitemap": "no"}}, '"a.html": sitemap must be true or false'),
+    ({"a.html": {**PAGE, "per": 2}}, '"a.html": per needs each, the name of the records, like each = "notices"'),
+    ({"a.html": {**PAGE, "as": "v"}}, '"a.html": as is what each record is called; it needs each, like each = "vessels"'),
+    ({"a.html": {**PAGE, "first": "b.html"}}, '"a.html": first is the path of the first page of several; it needs per'),
+    ({"a.html": {**PAGE, "each": "v"}}, '"a.html" is the same for all records; a field makes them different, like {id}'),
+    ({"{id}.html": PAGE}, '"{id}.html" has fields, and no records that they are of, like each = "vessels"'),
+    ({"{id.html": {**PAGE, "each": "v"}}, '"{id.html": a brace in the path belongs to no field; a field is like {id}'),
+    ({"{id}.html": {**PAGE, "each": 3}}, '"{id}.html": each is the name of a list in the data, like "vessels", not 3'),
+    ({"{id}.html": {**PAGE, "each": "v", "per": -1}}, '"{id}.html": per is how many records a page has, like 20, not -1'),
+    ({"{id}.html": {**PAGE, "each": "v", "as": "a b"}}, '"{id}.html": the template needs a name for the records, like as = "notices"'),
+    ({"{page}.html": {**PAGE, "each": [1], "per": 2}}, '"{page}.html": the template needs a name for the records, like as = "notices"'),
+    ({"../a.html": PAGE}, '"../a.html" cannot be the path of a file: it has a part that is "..", and would be another place'),
+    ({"/a.html": PAGE}, '"/a.html" cannot be the path of a file: it has an empty part, and would be another place'),
+    ({"aux.html": PAGE}, '"aux.html" cannot be the path of a file: "aux.html" is the name of a device on Windows'),
+    ({"a.html": {**PAGE, "locales": ["de"]}}, '"a.html": with locales, the path must have {locale} in it, like "{locale}/a.html"'),
+    ({"{locale}/a.html": {**PAGE, "locales": "de"}}, "\"{locale}/a.html\": locales must be a list, like [\"en\", \"de\"], not 'de'"),
+    ({"{locale}/a.html": {**PAGE, "locales": ["de"], "locale": "en"}}, '"{locale}/a.html" has both locale and locales; one of them is enough'),
+    ({"{locale}/a.html": PAGE}, '"{locale}/a.html": {locale} in the path needs locales, like locales = ["en", "de"]'),
+])  # fmt: skip
 def test_settings(table: dict[str, object], said: str | None) -> None:
     """Every setting that cannot be is refused before anything is written, with what it should be."""
     if said is None:
@@ -68,28 +65,25 @@ def test_settings(table: dict[str, object], said: str | None) -> None:
 BUILD = '[tool.untor.build]\n"x.html" = {page = "x"}\n'
 
 
-@pytest.mark.parametrize(
-    ("settings", "arguments", "said"),
-    [
-        ("", [], "No pyproject.toml has a table [tool.untor.build], which lists the pages:"),
-        ("[tool.untor]\n", [], "/pyproject.toml has no table [tool.untor.build], which lists the pages:"),
-        ("[tool.untor]\nbuild = 3", [], 'build in [tool.untor] must be a table of pages, like {"index.html" = {page = "index"}}'),
-        (BUILD.replace("page", "pgae"), [], '/pyproject.toml: [tool.untor.build]: "x.html" has no setting "pgae". Did you mean "page"?'),
-        (BUILD, ["-o", "templates"], 'the output folder "templates" is in "templates", which the site is made from; build into a folder of its own.'),
-        (BUILD, ["-o", "templates/out"], 'the output folder "templates/out" is in "templates", which'),
-        (BUILD, ["-o", "."], 'the output folder "." contains "templates", which the site is made from'),
-        (BUILD, ["-o", "file"], 'the output "file" is not a folder.'),
-        (BUILD + 'output = "data"\ndata = "data/x.json"', [], 'the output folder "data" contains "data/x.json", which the site is made from'),
-        (BUILD, ["--jobs", "2", "--executor", "m:f"], "--jobs and --executor both say who does the work; use one of them."),
-        (BUILD, ["--executor", "m"], "'m' is not MODULE:FUNCTION, like cluster:executor."),
-        (BUILD, ["--executor", "nowhere:f"], "Cannot make the executor nowhere:f: ModuleNotFoundError: No module named 'nowhere'"),
-        (BUILD, ["--executor", "builtins:int"], "builtins:int does not return an executor, with submit as those of concurrent.futures have."),
-        (BUILD, ["--jobs", "0"], "0 is not in the range 1<=x<=256."),
-        (BUILD + '"y.html" = {page = "x", locale = "xx"}', [], "locale: "),
-        (BUILD + '"{a b}.html" = {page = "x", each = "v", values = {v = [{}]}}', [], "the field {a b} is not an expression: "),
-        (BUILD + '"y.html" = {page = "reads", values = {page = 3}}', [], 'the data has a value "page", which in a built site is the page itself.'),
-    ],
-)  # fmt: skip
+@pytest.mark.parametrize(("settings", "arguments", "said"), [
+    ("", [], "No pyproject.toml has a table [tool.untor.build], which lists the pages:"),
+    ("[tool.untor]\n", [], "/pyproject.toml has no table [tool.untor.build], which lists the pages:"),
+    ("[tool.untor]\nbuild = 3", [], 'build in [tool.untor] must be a table of pages, like {"index.html" = {page = "index"}}'),
+    (BUILD.replace("page", "pgae"), [], '/pyproject.toml: [tool.untor.build]: "x.html" has no setting "pgae". Did you mean "page"?'),
+    (BUILD, ["-o", "templates"], 'the output folder "templates" is in "templates", which the site is made from; build into a folder of its own.'),
+    (BUILD, ["-o", "templates/out"], 'the output folder "templates/out" is in "templates", which'),
+    (BUILD, ["-o", "."], 'the output folder "." contains "templates", which the site is made from'),
+    (BUILD, ["-o", "file"], 'the output "file" is not a folder.'),
+    (BUILD + 'output = "data"\ndata = "data/x.json"', [], 'the output folder "data" contains "data/x.json", which the site is made from'),
+    (BUILD, ["--jobs", "2", "--executor", "m:f"], "--jobs and --executor both say who does the work; use one of them."),
+    (BUILD, ["--executor", "m"], "'m' is not MODULE:FUNCTION, like cluster:executor."),
+    (BUILD, ["--executor", "nowhere:f"], "Cannot make the executor nowhere:f: ModuleNotFoundError: No module named 'nowhere'"),
+    (BUILD, ["--executor", "builtins:int"], "builtins:int does not return an executor, with submit as those of concurrent.futures have."),
+    (BUILD, ["--jobs", "0"], "0 is not in the range 1<=x<=256."),
+    (BUILD + '"y.html" = {page = "x", locale = "xx"}', [], "locale: "),
+    (BUILD + '"{a b}.html" = {page = "x", each = "v", values = {v = [{}]}}', [], "the field {a b} is not an expression: "),
+    (BUILD + '"y.html" = {page = "reads", values = {page = 3}}', [], 'the data has a value "page", which in a built site is the page itself.'),
+])  # fmt: skip
 def test_usage(tmp_path: Path, settings: str, arguments: list[str], said: str) -> None:
     """A build that cannot begin says why, with exit status 2, and writes nothing."""
     (tmp_path / "templates").mkdir()
@@ -104,31 +98,24 @@ def test_usage(tmp_path: Path, settings: str, arguments: list[str], said: str) -
     assert not list(tmp_path.rglob("*.html.*")) + list(tmp_path.glob("*/x.html"))[1:]
 
 
-@pytest.mark.parametrize(
-    ("page", "broken"),
-    [
-        ('<a href="b.html">x</a><a href="/b.html#there">x</a><a href="#own" id="own">x</a><a href="#top">x</a><a href="#">x</a>', []),
-        ('<a href="https://other.example/x">x</a><a href="mailto:a@ellery.example">x</a><a href="//cdn.example/x">x</a>', []),
-        ('<a href="https://ellery.example/b.html?x=1#there">x</a><a href="in/">x</a><a href="in">x</a><a href="./">x</a>', ["./"]),
-        ('<a name="old"></a><a href="#old">x</a><a href="b.html#:~:text=hi">x</a><a href="b.html#there:~:text=hi">x</a>', []),
-        ('<img src="pic%20%C3%A4.svg" srcset="pic%20%C3%A4.svg 1x, none.svg 2x" alt="">', ["none.svg"]),
-        ('<base href="/in/"><a href="c.html">x</a><a href="../b.html">x</a><a href="b.html">y</a>', ["b.html"]),
-        ('<a href="none.html">x</a><a href="/none/">x</a><a href="b.html#nowhere">x</a><a href="http://[x">x</a>', ["/none/", "b.html#nowhere", "http://[x", "none.html"]),
-        ('<script src="/s.js"></script><link rel="stylesheet" href="s.css"><iframe src="i.html"></iframe><form action="f"></form>', ["/s.js", "f", "i.html", "s.css"]),
-        ('<svg><use href="u.svg"/><image xlink:href="v.svg"/></svg><video src="v.mp4" poster="p.png"></video><object data="o.pdf"></object>', ["o.pdf", "p.png", "u.svg", "v.mp4", "v.svg"]),
-        ('<p>the &lt;a href="none"&gt;</p><!-- <a href="none">x</a> --><textarea><a href="none"></textarea><a href="t.html">x</a>', ["t.html"]),
-    ],
-)  # fmt: skip
+@pytest.mark.parametrize(("page", "broken"), [
+    ('<a href="b.html">x</a><a href="/b.html#there">x</a><a href="#own" id="own">x</a><a href="#top">x</a><a href="#">x</a>', []),
+    ('<a href="https://other.example/x">x</a><a href="mailto:a@ellery.example">x</a><a href="//cdn.example/x">x</a>', []),
+    ('<a href="https://ellery.example/b.html?x=1#there">x</a><a href="in/">x</a><a href="in">x</a><a href="./">x</a>', ["./"]),
+    ('<a name="old"></a><a href="#old">x</a><a href="b.html#:~:text=hi">x</a><a href="b.html#there:~:text=hi">x</a>', []),
+    ('<img src="pic%20%C3%A4.svg" srcset="pic%20%C3%A4.svg 1x, none.svg 2x" alt="">', ["none.svg"]),
+    ('<base href="/in/"><a href="c.html">x</a><a href="../b.html">x</a><a href="b.html">y</a>', ["b.html"]),
+    ('<a href="none.html">x</a><a href="/none/">x</a><a href="b.html#nowhere">x</a><a href="http://[x">x</a>', ["/none/", "b.html#nowhere", "http://[x", "none.html"]),
+    ('<script src="/s.js"></script><link rel="stylesheet" href="s.css"><iframe src="i.html"></iframe><form action="f"></form>', ["/s.js", "f", "i.html", "s.css"]),
+    ('<svg><use href="u.svg"/><image xlink:href="v.svg"/></svg><video src="v.mp4" poster="p.png"></video><object data="o.pdf"></object>', ["o.pdf", "p.png", "u.svg", "v.mp4", "v.svg"]),
+    ('<p>the &lt;a href="none"&gt;</p><!-- <a href="none">x</a> --><textarea><a href="none"></textarea><a href="t.html">x</a>', ["t.html"]),
+])  # fmt: skip
 def test_links(tmp_path: Path, page: str, broken: list[str]) -> None:
     """Links inside the site are followed as a browser and a static server would; those out of it are not."""
     (tmp_path / "templates").mkdir()
     files = {
-        "a.html": page,
-        "b.html": '<p id="there">',
-        "in/index.html": "<p>",
-        "in/c.html": "<p>",
-        "pic ä.svg": "<svg/>",
-    }
+        "a.html": page, "b.html": '<p id="there">', "in/index.html": "<p>", "in/c.html": "<p>", "pic ä.svg": "<svg/>",
+    }  # fmt: skip
     lines = ["[tool.untor.build]", 'url = "https://ellery.example"']
     for number, (path, text) in enumerate(files.items()):
         (tmp_path / f"templates/{number}.{path[-4:].strip('.')}").write_text(text, "utf-8")
@@ -222,14 +209,10 @@ def test_what_python_cannot_build(tmp_path: Path) -> None:
     (tmp_path / "t").mkdir()
     engine: Any = Engine(str(tmp_path / "t"))
     for pages, executor, said in [
-        (
-            [("a", "b")],
-            None,
-            "page 1 must be a path, the name of a template, and a mapping of values, not a tuple of 2",
-        ),
+        ([("a", "b")], None, "page 1 must be a path, the name of a template, and a mapping of values, not a tuple of 2"),
         (3, None, "pages must be a table of them by path, or an iterable of paths, .* not an int"),
         ("abc", None, "pages must be a table of them by path, or an iterable of paths, .* not a str"),
         ([], 3, "executor must be a concurrent.futures.Executor, not 3"),
-    ]:
+    ]:  # fmt: skip
         with pytest.raises(BuildSettingError, match=said):
             engine.build(tmp_path / "out", pages, executor)

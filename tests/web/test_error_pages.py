@@ -117,12 +117,9 @@ def test_never_by_accident(ask: Any, app: Any, monkeypatch: pytest.MonkeyPatch) 
         assert error_pages(app, on=False) is app
     around = error_pages(app, on=True)
     for others in (
-        {"client": "192.0.2.1"},
-        {"client": ""},
-        {"x_forwarded_for": "192.0.2.1"},
-        {"forwarded": "for=x"},
+        {"client": "192.0.2.1"}, {"client": ""}, {"x_forwarded_for": "192.0.2.1"}, {"forwarded": "for=x"},
         {"via": "x"},
-    ):
+    ):  # fmt: skip
         with pytest.raises(MissingValue):
             ask(around, **others)
 

@@ -193,46 +193,24 @@ def test_one_nonce_one_answer() -> None:
     with pytest.raises(RuntimeError, match="for one answer only"):
         asgi(page)
     for cache in (
-        "public, max-age=60",
-        "s-maxage=5",
-        "max-age=600",
-        "private, s-maxage=5",
-        'private="set-cookie"',
-        "no-cache=x",
-        "immutable",
-        "public=1, private",
-        "no-store\xa0",
-        "\xa0private",
-        "no-store\x85, max-age=5",
-        'max-age="a\\", no-store, b"',
-        "max-age=5 private",
-        "private; no-store",
-        "private =5",
-        "",
-    ):
+        "public, max-age=60", "s-maxage=5", "max-age=600", "private, s-maxage=5", 'private="set-cookie"',
+        "no-cache=x", "immutable", "public=1, private", "no-store\xa0", "\xa0private", "no-store\x85, max-age=5",
+        'max-age="a\\", no-store, b"', "max-age=5 private", "private; no-store", "private =5", "",
+    ):  # fmt: skip
         for options in ({"cache": cache}, {"headers": {"cache-control": cache}}):
             if options == {"cache": ""}:
                 continue  # the default
             with pytest.raises(ValueError, match="for one visitor"):
                 template.page(**options)
     for name in (
-        "CDN-Cache-Control",
-        "Surrogate-Control",
-        "Ellery-CDN-Cache-Control",
-        "Edge-Control",
-        "X-Accel-Expires",
-    ):
+        "CDN-Cache-Control", "Surrogate-Control", "Ellery-CDN-Cache-Control", "Edge-Control", "X-Accel-Expires",
+    ):  # fmt: skip
         with pytest.raises(ValueError, match=name):
             template.page(headers={name: "max-age=60"})
     for cache in (
-        "private",
-        "no-store",
-        "No-Cache",
-        "max-age=5, private",
-        "private, no-cache",
-        " ,private\t,",
+        "private", "no-store", "No-Cache", "max-age=5, private", "private, no-cache", " ,private\t,",
         'max-age="5\\"", no-store',
-    ):
+    ):  # fmt: skip
         page = template.page(cache=cache)
         assert ("ETag" in page.headers) == ("private" in cache), "what may be kept by others is never found unchanged"
     shared = template.page(cache="public, max-age=60", policy=Policy(hashes=True))
@@ -511,17 +489,10 @@ def test_values_by_name() -> None:
 COOKIES = {"Set-Cookie": ["a=1", "b=2"], "Vary": "Accept-Language", "Content-Language": "en", "Link": ("</a>", "</b>")}
 
 
-@pytest.mark.parametrize(
-    "headers",
-    [
-        COOKIES,
-        [
-            (name, each)
-            for name, several in COOKIES.items()
-            for each in ([several] if isinstance(several, str) else several)
-        ],
-    ],
-)
+@pytest.mark.parametrize("headers", [
+    COOKIES,
+    [(name, each) for name, several in COOKIES.items() for each in ([several] if isinstance(several, str) else several)],
+])  # fmt: skip
 @pytest.mark.parametrize("policy", [None, Policy(), Policy(hashes=True)])
 def test_repeated_headers_and_304(headers: Any, policy: Policy | None) -> None:
     """Headers may come several times; a 304 has all that the 200 had, but what is about the body it does not have."""
@@ -550,13 +521,9 @@ def test_what_an_etag_covers() -> None:
     assert tag() == tag() == tag(Set_Cookie="a=1")
     assert tag(policy=Policy()) == tag(policy=Policy())
     others = [
-        tag(),
-        tag("x"),
-        tag(policy=Policy()),
-        tag(policy=Policy(hashes=True)),
-        tag(Content_Language="en"),
+        tag(), tag("x"), tag(policy=Policy()), tag(policy=Policy(hashes=True)), tag(Content_Language="en"),
         tag(Link="</a>"),
-    ]
+    ]  # fmt: skip
     others.append(tag(policy=Policy(directives={"img-src": "*"})))
     assert len({*others}) == len(others)
 

@@ -92,14 +92,11 @@ def test_errors(recipes: dict[str, Any], site: TestClient) -> None:
     assert (answer.status_code, "Something went wrong" in answer.text, "vessel" in answer.text) == (500, True, False)
 
 
-@pytest.mark.parametrize(
-    ("asked", "locale", "height"),
-    [
-        ("", "en", "1,234.5"),
-        ("de-AT, en;q=0.5", "de", "1.234,5"),
-        ("x", "en", "1,234.5"),
-    ],
-)
+@pytest.mark.parametrize(("asked", "locale", "height"), [
+    ("", "en", "1,234.5"),
+    ("de-AT, en;q=0.5", "de", "1.234,5"),
+    ("x", "en", "1,234.5"),
+])  # fmt: skip
 def test_languages(asked: str, locale: str, height: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """The language that a browser asks for decides how numbers are written; the answer says so."""
     request = Request({"type": "http", "method": "GET", "headers": [(b"accept-language", asked.encode())]})
