@@ -101,6 +101,8 @@ def style_value(value: object) -> str:
 
 def style_list(value: object) -> str:
     """Print a list of harmless values: numbers, colours, names, strings, functions of such; block all else."""
+    if type(value) is str and _is_one(value):
+        return value
     if type(value) is TrustedCSS:
         return value.value
     string = _stripped(value)
