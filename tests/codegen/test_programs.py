@@ -126,13 +126,15 @@ SOME = (
 CASES = [*cases("language.txt"), *cases("places.txt")]
 PARTS = 8
 """How many tests the cases are shared by, for they run side by side."""
+EVERY = 1 if settings().max_examples >= 200 else 4
+"""Where properties are tried less, so are the cases: every fourth one."""
 
 
 @pytest.mark.parametrize("part", range(PARTS))
 def test_pages_are_the_same(part: int) -> None:
     """Every case of the language and of places, as it is and with its values as the items of loops."""
     compared = left_out = 0
-    for case in CASES[part::PARTS]:
+    for case in CASES[part :: PARTS * EVERY]:
         source = case.parts["template"]
         try:
             inputs = Engine().compile(source).inputs
@@ -148,8 +150,8 @@ def test_pages_are_the_same(part: int) -> None:
             continue
         are_the_same(source, *({name: ["x", value, "a<b"] for name in inputs} for value in SOME))
         compared += 1
-    assert compared > 500 / PARTS * 0.9
-    assert left_out < 20 / PARTS + 3
+    assert compared > 500 / PARTS / EVERY * 0.8
+    assert left_out < 20 / PARTS / EVERY + 3
 
 
 NAMES = st.sampled_from(["x", "row", "each", "unknown"])

@@ -81,16 +81,16 @@ DATA = st.recursive(
 
 
 @built
-@given(DATA)
-def test_data_is_the_same(value: object) -> None:
-    """Data in scripts and in JSON is written by the extension as it is without it."""
+@given(DATA, st.integers(0, 8))
+def test_data_is_the_same(value: object, deeper: int) -> None:
+    """Data in scripts and in JSON is written by the extension as it is without it, at any depth."""
     writers = [javascript.script_value, javascript.script_operand, javascript.json_value]
-    for deeper in range(9):
-        quick = [outcome(writer, value) for writer in writers]
-        with pytest.MonkeyPatch.context() as patched:
-            patched.setattr(javascript, "plain_data", None)
-            assert quick == [outcome(writer, value) for writer in writers]
-        value = [value] if deeper % 2 else {"a": value}
+    for level in range(deeper):
+        value = [value] if level % 2 else {"a": value}
+    quick = [outcome(writer, value) for writer in writers]
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(javascript, "plain_data", None)
+        assert quick == [outcome(writer, value) for writer in writers]
 
 
 @built
