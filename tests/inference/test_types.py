@@ -4,16 +4,24 @@ from __future__ import annotations
 
 import itertools
 import re
-from typing import TYPE_CHECKING, Any
+from collections import OrderedDict, UserDict, UserList, deque
+from datetime import date, datetime, time
+from decimal import Decimal
+from enum import IntEnum, StrEnum
+from fractions import Fraction
+from types import MappingProxyType
+from typing import TYPE_CHECKING, Any, Literal
 
 import pytest
 from inference import harbour, models, odd
 from support import cases
 
-from untor import Engine
+from untor import Engine, RenderError
 from untor.check.type_rules import known_of
 from untor.compiler.origin import Origin
+from untor.inference.assignable import is_assignable
 from untor.inference.pages import PageTypes
+from untor.types.annotations import type_of
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -54,6 +62,59 @@ def test_types(case: Any) -> None:
     marks = "".join(f"{{= {expression} =}}" for expression, _ in rows)
     found = types_in(f"<! takes {case.parts['template'].strip()} !>{marks}")
     assert [(row[0], str(kind)) for row, kind in zip(rows, found, strict=True)] == [tuple(row) for row in rows]
+
+
+class Level(IntEnum):
+    """A number by its name."""
+
+    LOW = 1
+
+
+class Word(StrEnum):
+    """A word by its name."""
+
+    LOW = "low"
+
+
+VALUES = [
+    "a", 1, True, 1.5, Decimal(1), Fraction(1, 2), date(2031, 5, 17), datetime(2031, 5, 17, 6), time(6), [1], (1,), {1}, range(3), b"a",
+    UserList([1]), deque([1]), {"a": 1}, OrderedDict(), UserDict(), MappingProxyType({}), Level.LOW, Word.LOW, harbour.State.MOORED,
+]  # fmt: skip
+TAKEN = {
+    "str": str,
+    "int": int,
+    "float": float,
+    "decimal": Decimal,
+    "bool": bool,
+    "date": date,
+    "datetime": datetime,
+    "list": list,
+    "dict": dict,
+}
+
+
+@pytest.mark.parametrize("word", TAKEN)
+def test_assignable_is_what_a_page_takes(word: str) -> None:
+    """A value whose type may be passed is taken, and any other refused; Python alone takes True for a number."""
+    template = Engine().compile(f"<! takes x: {word} !>")
+    for value in VALUES:
+        try:
+            taken = template.render(x=value) == ""
+        except RenderError:
+            taken = value is True and word in {"int", "float", "decimal"}
+        assert is_assignable(type_of(type(value)), type_of(TAKEN[word])) == taken, value
+
+
+@pytest.mark.parametrize(("one", "other", "may_be"), [
+    (list[int], list, True), (list, list[int], True), (list[int], list[int], True), (list[int], list[str], False),
+    (tuple[int, str], list[int], False), (tuple[int, int], list[int], True), (tuple[()], list[str], True),
+    (dict[str, int], dict[str, int], True), (dict[str, int], dict[str, str], False), (dict[str, int], dict, True),
+    (int, int | None, True), (int | None, int, False), (Any, int, True), (int, Any, True), (Literal[1], int, True),
+    (int, Literal[1], True), (Literal[1], Literal[2], False), (str, Literal[1], False),
+])  # fmt: skip
+def test_assignable_by_what_is_inside(one: Any, other: Any, may_be: bool) -> None:  # noqa: FBT001
+    """Items, keys and values are passed with what they are in; what is not known may be anything."""
+    assert is_assignable(type_of(one), type_of(other)) == may_be
 
 
 # --- what is found ---------------------------------------------------------------------------------------------------
@@ -196,6 +257,17 @@ def test_arguments(tmp_path: Path) -> None:
         start = len(takes) + text.index(place) + 1
         assert (found.code, found.column) == ("type-argument", start), text
         assert f'"{name}" of' in found.message
+
+
+def test_what_is_empty_is_not_computed_with(tmp_path: Path) -> None:
+    """Where what is missing prints nothing, None has attributes, but no sum, no order and no items."""
+    wrong = "{= v.draught + 1 =}{= 1 < v.draught =}<! for x in n !>{= x =}<! end !>"
+    found = checked(tmp_path, f"<! takes v: Vessel, n: list | None !>{{= v.owner.name =}}{wrong}", missing="empty")
+    assert [each.code for each in found] == ["type-none"] * 3
+    for text in ("{= x + 1 =}", "{= -x =}", "{= 1 < x =}"):
+        for data, hint in (({"x": None}, "may be None"), ({}, "may be missing")):
+            with pytest.raises(RenderError, match=hint):
+                Engine(missing="empty").compile(text).render(data)
 
 
 @pytest.mark.parametrize("count", [10, 60])

@@ -18,6 +18,7 @@ _DONE = {
     "%": "divided",
 }
 _NONE = "If a value may be None, give another one with ??, or test it first: (call.tons ?? 0)."
+_MISSING = "If a value may be missing, give another one with ??, or test it first: (call.tons ?? 0)."
 _TEXT = "Print them beside each other, or make a string of the other value: n | text."
 
 ROWS: tuple[tuple[str, str, str], ...] = (
@@ -55,7 +56,7 @@ ROWS: tuple[tuple[str, str, str], ...] = (
 )
 """Patterns, sentences, hints: numbers are replaced by the type in that group, ``op`` by the first group."""
 
-_NAMES = {"NoneType": "None", "string": "a string", "str": "a string"}
+_NAMES = {"NoneType": "None", "string": "a string", "str": "a string", "Missing": "a missing value"}
 
 
 def explained(text: str) -> tuple[str, str] | None:
@@ -68,9 +69,17 @@ def explained(text: str) -> tuple[str, str] | None:
         types = [_NAMES.get(name) or with_article(name) for name in groups]
         operator = groups[1] if len(groups) > 1 else ""
         written = sentence.format(*types, done=_DONE.get(operator, "computed"), op=operator)
-        has_none = "None" in written.replace('"', " ").split()
-        return f"{written}.", _NONE if has_none else _TEXT if "added" in written and "a string" in written else hint
+        return f"{written}.", _remedy(written) or hint
     return None
+
+
+def _remedy(written: str) -> str:
+    """Return the hint for a kind of value that a sentence speaks of, if there is one."""
+    if "None" in written.replace('"', " ").split():
+        return _NONE
+    if "a missing value" in written:
+        return _MISSING
+    return _TEXT if "added" in written and "a string" in written else ""
 
 
 CALLS: tuple[tuple[str, str], ...] = (

@@ -41,8 +41,8 @@ def _fits(one: Type, other: Type) -> bool:
         return _fits_abstract(first, second)
     if second in _NUMERIC and kinds.kind_of_class(first) in _SINGLE:
         return kinds.kind_of_class(first) in _NUMERIC[second]
-    if kinds.kind_of_class(first) == kinds.ENUM and not issubclass(first, second):
-        return False
+    if kinds.kind_of_class(first) == kinds.ENUM:
+        return issubclass(first, second) or (second in _NUMERIC and issubclass(first, int))
     if isinstance(one, Record):
         return issubclass(second, dict) or issubclass(dict, second)
     if second is list:

@@ -130,9 +130,8 @@ class Expressions(Paths):
             self.report("type-operation", self.source, node.start, node.end, **words)
             return ANY
         side = node.left if may_be_none(left) else node.right
-        if not self.lenient:
-            words = {"name": self.text(side), "trouble": "may be None, which does not support arithmetic"}
-            self.report("type-none", self.source, side.start, side.end, **words)
+        words = {"name": self.text(side), "trouble": "may be None, which does not support arithmetic"}
+        self.report("type-none", self.source, side.start, side.end, **words)
         return without
 
     def _comparisons(self, node: tree.Comparisons, scope: Scope) -> Type:
@@ -165,7 +164,7 @@ class Expressions(Paths):
             self.report("type-operation", self.source, first.start, second.end, **words)
             return
         for node, kind in ((first, left), (second, right)):
-            if may_be_none(kind) and not self.lenient:
+            if may_be_none(kind):
                 trouble = "may be None, which cannot be ordered"
                 self.report("type-none", self.source, node.start, node.end, name=self.text(node), trouble=trouble)
 

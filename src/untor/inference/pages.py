@@ -194,7 +194,7 @@ class PageTypes:
     def _loop(self, operation: Loop, scope: Scope, of: Expressions) -> None:
         node = operation.node
         kind = of.infer(node.iterable, scope)
-        if may_be_none(kind) and not (may_be_missing(node.iterable) or self.known.lenient):
+        if may_be_none(kind) and not may_be_missing(node.iterable):
             words = {"name": _text(of.source, node.iterable), "trouble": "may be None, which cannot be looped over"}
             of.report("type-none", of.source, node.iterable.start, node.iterable.end, **words)
         kind = without_none(kind)
