@@ -44,6 +44,12 @@ MORE = """{= call.note</p>\n<p>{= x =}
 <p class={= x =}-{= y =}>Quay</p>
 <! include "given" !>""".replace("</p>\\n", "</p>\n")
 
+FIXED = {
+    '{= u"Ellery" =}': '{= "Ellery" =}', "{= a && b =}": "{= a and b =}", "{= call->vessel =}": "{= call.vessel =}",
+    "<! for x in xs: !>{= x =}<! end !>": "<! for x in xs !>{= x =}<! end !>", "{= x | length =}": "{= x | len =}",
+}  # fmt: skip
+"""What the first edit makes of some of them."""
+
 
 def _torn(problems: list[Problem]) -> int:
     return sum(problem.code in TEARING for problem in problems)
@@ -82,3 +88,6 @@ def test_edits(tmp_path: Path) -> None:
                 assert not [each for each in old if each.message == problem.message], shown
                 assert _torn(after) <= _torn(found_first), shown
     assert edited == {*WITH_EDITS.split()}
+    for text, fixed in FIXED.items():
+        edit = problems(text)[0].edits[0]
+        assert text[: edit.start] + edit.text + text[edit.end :] == fixed
