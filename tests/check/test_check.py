@@ -148,7 +148,7 @@ def test_sarif(site: Path) -> None:
     for result in run["results"]:
         assert run["tool"]["driver"]["rules"][result["ruleIndex"]]["id"] == result["ruleId"]
     header = site / "base/header.html"
-    header.write_text("<!-- the header -->\n" + header.read_text("utf-8"), "utf-8")
+    header.write_text("<!-- the header -->\nzz\n" + header.read_text("utf-8"), "utf-8")
     after = json.loads(untor("check", "--format", "sarif", folder=site)[1])["runs"][0]
     prints = [[result["partialFingerprints"]["untor/v1"] for result in each["results"]] for each in (run, after)]
     lines = [
