@@ -188,6 +188,7 @@ class ExpressionGenerator:
         missing = self._placed(call("_missing_name", constant(node.name), scope), node.start, node.end)
         is_there = ast.Compare(load(variable), [ast.IsNot()], [load("_MISSING")])
         is_text = ast.Compare(call("_type", load(variable)), [ast.Is()], [load("_str")])
+        # Text, which most printed names are, is neither missing nor deferred: one test is enough for it.
         return ast.IfExp(is_text, load(variable), ast.IfExp(is_there, value, missing))
 
     @staticmethod
@@ -209,10 +210,10 @@ class ExpressionGenerator:
             if isinstance(binding, dict):
                 return copy.deepcopy(binding[node.name])
         owner = self._owner(node.owner, lenient=lenient)
-        function = "_dot" + "_data" * self.handing_on + "_maybe" * lenient
+        function = f"_dot{'_data' if self.handing_on else ''}{'_maybe' if lenient else ''}"
         if lenient:
             return call(function, owner, constant(node.name))
-        # Of a dict, which most owners are, the item: a call would take as long as escaping it.
+        # An item of a dict is read in place: calling a function takes about as long as escaping what it returns.
         first, again = self.twice(owner)
         is_dict = ast.Compare(call("_type", first), [ast.Is()], [load("_dict")])
         is_item = ast.BoolOp(ast.And(), [is_dict, ast.Compare(constant(node.name), [ast.In()], [again])])

@@ -66,6 +66,7 @@ def dot(value: object, name: str) -> object:
     """
     kind = type(value)
     if kind in direct_types:
+        # As _attribute does, without the call, which costs as much again.
         try:
             found: object = getattr(value, name)
         except AttributeError:
