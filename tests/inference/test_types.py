@@ -270,6 +270,29 @@ def test_what_is_empty_is_not_computed_with(tmp_path: Path) -> None:
                 Engine(missing="empty").compile(text).render(data)
 
 
+NONE_FAILS = """n + 1|1 - n|n * 2|n / 2|-n|+n|n < 1|1 >= n|-(n?)|n? + 1|n? < 1|s + "t"|"t" < s|s in "abc"|s not in "abc"|1 in xs|
+1 not in xs|xs[n]|[1, 2][n]?|"abc"[n]|xs[0]|xs[0:1]|s[0]|m["a"]|v.name|v.owner.name|-(n) + 1|1 < 2 < n|(n if t else 2) + 1"""
+NONE_IS_FINE = """n == 1|n != 1|n in [1, 2]|s == "t"|s?|n?|xs?|not n|(n ?? 0) + 1|-(n ?? 0)|(n ?? 1) < 2|(s ?? "") in "abc"|1 in (xs ?? [])|
+xs?[0]|m?["a"]|v?.name|s in ["a"]|"abc"[0:n]|n and n + 1|[1, 2][(n ?? 0)]|xs and 1 in xs|s and s in "abc"|m[n]?"""
+
+
+@pytest.mark.parametrize("text", f"{NONE_FAILS}|{NONE_IS_FINE}".replace("\n", "").split("|"))
+def test_none_is_found_where_rendering_fails(text: str, tmp_path: Path) -> None:
+    """What may be None is reported where rendering fails with None, and nowhere else."""
+    takes = "n: int | None, s: str | None, xs: list[int] | None, m: dict[str, int] | None, v: Vessel | None, t: bool"
+    values = {**dict.fromkeys(("n", "s", "xs", "m", "v")), "t": True}
+    template = f"<! takes {takes} !><! if ({text}) is None !>0<! end !>"
+    found = {each.code for each in checked(tmp_path, template)}
+    try:
+        Engine(tmp_path, **OPTIONS).render("page.html", values)
+    except RenderError:
+        assert found == {"type-none"}
+        assert text in NONE_FAILS
+    else:
+        assert found == set()
+        assert text in NONE_IS_FINE
+
+
 @pytest.mark.parametrize("count", [10, 60])
 @pytest.mark.parametrize(("first", "larger"), [
     ("n", "(({} == n) and n)"), ("n", "(n if {} == n else s)"), ("s", "({})[0:3]?"), ("s", "({}.a?)"),

@@ -156,8 +156,9 @@ def _passed(problem: Problem, text: str) -> list[Edit]:
 
 
 def _maybe(problem: Problem, text: str) -> list[Edit]:
-    """Say that a value may be missing."""
-    return [] if text[problem.end : problem.end + 1] == "?" else [Edit(problem.end, problem.end, "?")]
+    """Say that a value may be missing, where the hint offers it."""
+    is_offered = '"?" after it' in problem.hint and text[problem.end : problem.end + 1] != "?"
+    return [Edit(problem.end, problem.end, "?")] if is_offered else []
 
 
 def _removed(problem: Problem, _text: str) -> list[Edit]:

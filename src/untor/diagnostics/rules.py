@@ -217,7 +217,7 @@ RULES: dict[str, Code] = {
     ),
     "type-none": _typed(
         '"{name}" {trouble}.',
-        'Add "?" after it, "?? VALUE" for a default, or test it with "if".',
+        '{ways} for a default, or test it with "if".',
         "<! takes day: date | None !><p>{= day.year =}</p>",
         "<! takes day: date | None !><p>{= day?.year =}</p>",
     ),
@@ -262,13 +262,13 @@ RULES: dict[str, Code] = {
         "<! takes tons: int !><p>{= tons | number =}</p>",
     ),
     "type-comparison": _typed(
-        "This comparison is {result}: {left} {operator} {right}.",
+        "This comparison is {result}: {operation}.",
         "Compare values of the same type.",
         '<! takes tons: int !><! if tons == "9" !><p>{= tons =}</p><! end !>',
         "<! takes tons: int !><! if tons == 9 !><p>{= tons =}</p><! end !>",
     ),
     "type-operation": _typed(
-        "These types do not support this operator: {left} {operator} {right}.",
+        "These types do not support this operator: {operation}.",
         "Use values of the same type; to print strings and numbers together, use separate print marks.",
         '<! takes tons: int !><p>{= tons + " t" =}</p>',
         "<! takes tons: int !><p>{= tons =} t</p>",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from datetime import date, datetime, time
 from decimal import Decimal
 from types import NoneType
 from typing import TYPE_CHECKING
@@ -41,6 +42,10 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
 
     from untor.types.model import Type
+
+_NUMBERS = frozenset({int, float, Decimal})
+_WITHOUT_SIGN = frozenset({str, date, datetime, time, list, dict, tuple, set, frozenset, bytes})
+_NO_ARITHMETIC = "does not support arithmetic"
 
 
 @dataclass
@@ -111,7 +116,14 @@ class Expressions(Paths):
             return BOOL
         if isinstance(kind, Constant) and isinstance(kind.value, int) and node.operator == "-":
             return Constant(-kind.value)
-        return widened(kind) if class_of(kind) in {int, float, Decimal} else ANY
+        if any(class_of(each) in _WITHOUT_SIGN for each in members_of(without_none(kind))) or kind == NONE:
+            operation = f"{node.operator}{shown(without_none(kind))}"
+            self.report("type-operation", self.source, node.start, node.end, operation=operation)
+            return ANY
+        if may_be_none(kind):
+            self.report_none(node.operand, _NO_ARITHMETIC)
+            kind = without_none(kind)
+        return widened(kind) if class_of(kind) in _NUMBERS else ANY
 
     def _binary(self, node: tree.Binary, scope: Scope) -> Type:
         left = self.infer(node.left, scope)
@@ -126,12 +138,11 @@ class Expressions(Paths):
             return result
         without = result_of_operation(node.operator, without_none(left), without_none(right))
         if without is None or NONE in {left, right}:
-            words = {"left": shown(left), "right": shown(right), "operator": node.operator}
-            self.report("type-operation", self.source, node.start, node.end, **words)
+            operation = f"{shown(left)} {node.operator} {shown(right)}"
+            self.report("type-operation", self.source, node.start, node.end, operation=operation)
             return ANY
         side = node.left if may_be_none(left) else node.right
-        words = {"name": self.text(side), "trouble": "may be None, which does not support arithmetic"}
-        self.report("type-none", self.source, side.start, side.end, **words)
+        self.report_none(side, _NO_ARITHMETIC)
         return without
 
     def _comparisons(self, node: tree.Comparisons, scope: Scope) -> Type:
@@ -139,34 +150,42 @@ class Expressions(Paths):
         for operator, operand in node.rest:
             right = self.infer(operand, scope)
             literals = isinstance(left, Constant | Either) and isinstance(right, Constant | Either)
-            words = (
-                {"left": str(left), "right": str(right)} if literals else {"left": shown(left), "right": shown(right)}
-            )
-            words["operator"] = operator
-            if operator in {"==", "!="} and not can_be_equal(left, right):
-                self._useless(first, operand.end, words, "never true" if operator == "==" else "always true")
-            elif operator == "in" and not can_be_in(left, right):
-                self._useless(first, operand.end, words, "never true")
-            elif operator in {"<", "<=", ">", ">="}:
-                self._ordered(first, left, operand, right, words)
+            name = str if literals else shown
+            shown_here = f"{name(left)} {operator} {name(right)}"
+            if operator in {"<", "<=", ">", ">="}:
+                self._ordered(first, left, operand, right, shown_here)
+            elif not self._can_hold(operator, first, left, operand, right) and not self.is_inferred:
+                result = "never true" if operator in {"==", "in"} else "always true"
+                place = first.start, operand.end
+                self.report("type-comparison", self.source, *place, result=result, operation=shown_here)
             left, first = right, operand
         return BOOL
 
-    def _useless(self, node: tree.Expression, end: int, words: dict[str, str], result: str) -> None:
-        """Report a comparison that always has the same result."""
-        if not self.is_inferred:
-            self.report("type-comparison", self.source, node.start, end, result=result, **words)
+    def _can_hold(
+        self, operator: str, first: tree.Expression, left: Type, second: tree.Expression, right: Type
+    ) -> bool:
+        """Return whether values of two types may be equal, or one in the other; report ``None`` where it fails."""
+        if operator in {"==", "!="}:
+            return can_be_equal(left, right)
+        if operator not in {"in", "not in"}:
+            return True
+        if may_be_none(right):
+            self.report_none(second, "has no items")
+            right = without_none(right)
+        if may_be_none(left) and class_of(right) is str:
+            self.report_none(first, "is in no string")
+            left = without_none(left)
+        return can_be_in(left, right)
 
     def _ordered(
-        self, first: tree.Expression, left: Type, second: tree.Expression, right: Type, words: dict[str, str]
+        self, first: tree.Expression, left: Type, second: tree.Expression, right: Type, shown_here: str
     ) -> None:
         if not can_be_ordered(without_none(left), without_none(right)):
-            self.report("type-operation", self.source, first.start, second.end, **words)
+            self.report("type-operation", self.source, first.start, second.end, operation=shown_here)
             return
         for node, kind in ((first, left), (second, right)):
             if may_be_none(kind):
-                trouble = "may be None, which cannot be ordered"
-                self.report("type-none", self.source, node.start, node.end, name=self.text(node), trouble=trouble)
+                self.report_none(node, "cannot be ordered")
 
     def _conditional(self, node: tree.Conditional, scope: Scope) -> Type:
         true, false = self.test(node.test, scope)

@@ -195,8 +195,7 @@ class PageTypes:
         node = operation.node
         kind = of.infer(node.iterable, scope)
         if may_be_none(kind) and not may_be_missing(node.iterable):
-            words = {"name": _text(of.source, node.iterable), "trouble": "may be None, which cannot be looped over"}
-            of.report("type-none", of.source, node.iterable.start, node.iterable.end, **words)
+            of.report_none(node.iterable, "cannot be looped over", is_path=True)
         kind = without_none(kind)
         inner = scope.inside()
         for name, item in zip(node.names, self._items(kind, node, of), strict=True):
@@ -215,7 +214,7 @@ class PageTypes:
             item = members.items_of(each)
             item = None if item is None else members.as_tuple(item) if len(node.names) > 1 else item
             if item is None:
-                words = {"name": _text(of.source, node.iterable), "kind": shown(each)}
+                words = {"name": of.text(node.iterable), "kind": shown(each)}
                 of.report("type-loop", of.source, node.iterable.start, node.iterable.end, **words)
                 return [ANY for _ in node.names]
             if len(node.names) == 1:

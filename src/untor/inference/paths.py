@@ -16,6 +16,7 @@ from untor.types.model import (
     Constant,
     Instance,
     Record,
+    class_of,
     may_be_none,
     members_of,
     union,
@@ -69,9 +70,15 @@ class Paths:
             return kind, False
         if maybe or is_last or self.lenient or may_be_missing(owner):
             return without_none(kind), True
-        words = {"name": self.text(owner), "trouble": f"may be None, which {what}"}
-        self.report("type-none", self.source, owner.start, owner.end, **words)
+        self.report_none(owner, what, is_path=True)
         return without_none(kind), False
+
+    def report_none(self, node: tree.Expression, what: str, *, is_path: bool = False) -> None:
+        """Report what may be ``None`` and must not be; in a path, a question mark would help."""
+        name = self.text(node)
+        words = {"name": name, "trouble": f"may be None, which {what}"}
+        words["ways"] = f'Add "?" after it, write "({name} ?? VALUE)"' if is_path else f'Write "({name} ?? VALUE)"'
+        self.report("type-none", self.source, node.start, node.end, **words)
 
     def read_path(
         self, node: tree.Attribute | tree.Item, scope: Scope, *, maybe: bool = False, is_last: bool = False
@@ -109,7 +116,9 @@ class Paths:
             if found.may_be_missing:
                 results.append(NONE)
                 if not (maybe or self.lenient):
-                    self.report("type-none", self.source, start, end, name=name, trouble=f"may be missing from {each}")
+                    words = {"name": name, "trouble": f"may be missing from {each}"}
+                    words["ways"] = 'Add "?" after it, or "?? VALUE"'
+                    self.report("type-none", self.source, start, end, **words)
         if absent and (not results or not maybe):
             kind, there = absent[0]
             self.report("type-attribute", self.source, start, end, owner=str(kind), name=name, names=there.names)
@@ -125,6 +134,8 @@ class Paths:
                     self.infer(part, scope)
             return union([*results, *map(members.sliced, members_of(owner))])
         key = self.infer(node.index, scope)
+        if may_be_none(key) and any(class_of(each) in {list, tuple, str} for each in members_of(owner)):
+            self.report_none(node.index, "is the number of no item")
         for each in members_of(owner):
             found = members.item(each, key)
             if isinstance(found, members.NotThere):

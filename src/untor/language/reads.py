@@ -16,13 +16,14 @@ if TYPE_CHECKING:
 class Read(NamedTuple):
     """A dot or an item: the text of its ``owner`` without ``?``, the text ``after`` it, and what is read.
 
-    ``word`` is the name after the dot, or the brackets; ``start`` is where a message about it points.
+    ``word`` is the name after the dot, or the brackets; ``start`` and ``end`` are where a message about it points.
     """
 
     owner: str
     after: str
     word: str
     start: int
+    end: int
 
 
 def read_at(source: Source, start: int, end: int) -> Read | None:
@@ -36,10 +37,12 @@ def read_at(source: Source, start: int, end: int) -> Read | None:
     if not isinstance(node, tree.Attribute | tree.Item):
         return None
     owner = node.owner
+    # Parentheses around it are no part of what is read.
+    end = start + len(source.text[start:end].rstrip(") \t\r\n\f"))
     after = source.text[owner.end : end].lstrip()
     while isinstance(owner, tree.Maybe):
         owner = owner.value
     owner_text = source.text[owner.start : owner.end]
     if isinstance(node, tree.Attribute):
-        return Read(owner_text, after, node.name, node.name_start)
-    return Read(owner_text, after, after, start)
+        return Read(owner_text, after, node.name, node.name_start, end)
+    return Read(owner_text, after, after, owner.start, end)

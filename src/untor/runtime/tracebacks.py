@@ -360,7 +360,7 @@ def _fill_in(error: UntorError, source: Source, start: int, end: int) -> None:
         if problem.code == "name-missing" and source.text.startswith("(", end):
             problem.hint = _of_call(source, source.text[start:end]) or problem.hint
         problem.hint = problem.hint.replace("{owner}", "value" if reading is None else reading.owner)
-        start = start if reading is None else reading.start
+        start, end = (start, end) if reading is None else (reading.start, reading.end)
     problem.at(source, start, end)
     error.problem = problem
     error.args = (problem,)
