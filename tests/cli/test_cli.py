@@ -280,6 +280,21 @@ def test_a_page_outside_of_all_folders(site: Path) -> None:
     assert untor("render", "loose/a.html", folder=site) == (0, "b", "")
 
 
+def test_commands_load_what_they_use(site: Path) -> None:
+    """Rendering loads no other command, and nothing of the checker."""
+    script = (
+        "import sys; from untor.cli.main import main\n"
+        "main(['render', 'board', '--data', 'board.json'], standalone_mode=False)\n"
+        "print('', *sys.modules, sep='\\n')"
+    )
+    done = subprocess.run([sys.executable, "-c", script], cwd=site, capture_output=True, text=True, check=True)
+    page, *loaded = done.stdout.splitlines()
+    assert page == PAGE
+    ours = [name.split(".")[1:3] for name in loaded if name.startswith("untor.")]
+    assert not {"check", "inference", "probe", "serve", "site"} & {name[0] for name in ours}
+    assert not {*main.commands} - {"render"} & {name[1] for name in ours if name[0] == "cli" and name[1:]}
+
+
 @pytest.mark.skipif(sys.platform == "win32", reason="no such signals")
 @pytest.mark.parametrize(("signal_", "status"), [(signal.SIGTERM, 143), (signal.SIGINT, 0)])
 def test_asked_to_end(signal_: signal.Signals, status: int, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

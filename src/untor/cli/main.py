@@ -8,20 +8,47 @@ import platform
 import signal
 import sys
 import threading
+from collections import UserDict
 from contextlib import contextmanager
+from importlib import import_module
+from typing import Any
 
 import click
 
 from untor import __version__
-from untor.cli import build, check, explain, format, language_server, messages, probe, serve, start, types  # noqa: A004  the commands
-from untor.cli.demo import demo
-from untor.cli.render import render
 from untor.errors import TemplateMissing, UntorError
 from untor.escape.accelerated import WHY_NOT
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Iterator
+
+
+class _Commands(UserDict[str, Any]):
+    """The commands by name, of which only the one that is asked for is loaded: ``{"build": "build:command"}``."""
+
+    def __getitem__(self, name: str) -> click.Command:
+        module, _, function = self.data[name].partition(":")
+        command: click.Command = getattr(import_module(f"untor.cli.{module}"), function)
+        return command
+
+
+COMMANDS = _Commands(
+    {
+        "build": "build:command",
+        "check": "check:command",
+        "demo": "demo:demo",
+        "explain": "explain:command",
+        "format": "format:command",
+        "language-server": "language_server:command",
+        "messages": "messages:command",
+        "probe": "probe:command",
+        "render": "render:render",
+        "serve": "serve:command",
+        "start": "start:command",
+        "types": "types:command",
+    }
+)
 
 
 class CommandGroup(click.Group):
@@ -73,7 +100,11 @@ def _version(ctx: click.Context, _parameter: click.Parameter, asked: bool) -> No
         ctx.exit()
 
 
-@click.group(cls=CommandGroup, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.group(
+    cls=CommandGroup,
+    commands=COMMANDS,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100},
+)
 @click.option(
     "--version",
     is_flag=True,
@@ -84,17 +115,3 @@ def _version(ctx: click.Context, _parameter: click.Parameter, asked: bool) -> No
 )
 def main() -> None:
     """Render HTML templates safely: every value is escaped for the context it is printed in."""
-
-
-main.add_command(render)
-main.add_command(build.command)
-main.add_command(check.command)
-main.add_command(explain.command)
-main.add_command(probe.command)
-main.add_command(serve.command)
-main.add_command(start.command)
-main.add_command(types.command)
-main.add_command(messages.command)
-main.add_command(format.command)
-main.add_command(language_server.command)
-main.add_command(demo)
