@@ -9,11 +9,12 @@ from typing import TYPE_CHECKING
 
 import pytest
 from hypothesis import settings
-from selenium import webdriver
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
     from pathlib import Path
+
+    from selenium import webdriver
 
 settings.register_profile("long", max_examples=100_000, deadline=None)
 settings.register_profile("medium", max_examples=20_000, deadline=None)
@@ -38,6 +39,8 @@ def browser() -> Iterator[webdriver.Chrome]:
         if os.environ.get("CI"):
             pytest.fail("chromium and chromedriver are missing")
         pytest.skip("needs Debian's packages chromium and chromium-driver")
+    from selenium import webdriver  # noqa: PLC0415  most tests run without it
+
     options = webdriver.ChromeOptions()
     options.binary_location = binary
     flags = "headless no-sandbox disable-gpu disable-quic no-first-run disable-background-networking"

@@ -8,7 +8,6 @@ from html import escape
 from typing import TYPE_CHECKING, Any
 
 import pytest
-from selenium.common.exceptions import TimeoutException
 from serving import served
 
 from untor import Engine, PlacementError, Policy, RenderError
@@ -144,6 +143,8 @@ def site() -> Iterator[Site]:
 
 def runs(browser: Chrome, site: Site, pages: list[tuple[str, str]], *, control: bool = False) -> list[str]:
     """Open pages in frames of one page; return what the other origin was asked for. A control is waited for."""
+    from selenium.common.exceptions import TimeoutException  # noqa: PLC0415  most tests run without it
+
     if not pages:
         return []
     site.pages = {f"/frame/{number}": page for number, page in enumerate(pages)}
