@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from untor.codegen.nodes import APPEND, LOAD, call, constant, load, store
 
-CHUNK = 48
-"""How many runs of text a chunk is made of: a few kilobytes of an ordinary page."""
+FEWEST = 8
+"""How many runs of text there are at least before it is looked at how long they are together."""
 
 
 @dataclass(frozen=True)
@@ -71,8 +71,10 @@ class Way:
     def send(self, *, everything: bool) -> list[ast.stmt]:
         """Send off what there is so far: everything, or when there is enough of it."""
         clear = ast.Call(ast.Attribute(load("_out"), "clear", LOAD), [], [])
-        least = constant(1 if everything else CHUNK)
-        enough = ast.Compare(call("_len", load("_out")), [ast.GtE()], [least])
+        enough: ast.expr = load("_out")
+        if not everything:
+            several = ast.Compare(call("_len", load("_out")), [ast.GtE()], [constant(FEWEST)])
+            enough = ast.BoolOp(ast.And(), [several, call("_is_chunk", load("_out"))])
         return [ast.If(enough, [ast.Expr(ast.Yield(self.collected())), ast.Expr(clear)], [])]
 
     def at_once(self, body: list[ast.stmt]) -> list[ast.stmt] | None:

@@ -9,7 +9,7 @@ from untor.escape.accelerated import configure, program
 from untor.escape.kinds import is_absent, plain_types
 from untor.escape.reports import reports
 from untor.escape.truth import truth
-from untor.runtime import async_iteration, attributes, deferred, iteration, parameter_checks, places
+from untor.runtime import async_iteration, attributes, deferred, iteration, parameter_checks, places, rendering
 from untor.runtime.comparison import compare
 from untor.runtime.compiled import without_steps
 from untor.runtime.tracebacks import SourceLines, failed, replacement_for
@@ -44,6 +44,7 @@ _RUNTIME = {
     "_enumerate_async": async_iteration.enumerate_async,
     "_is_absent": is_absent,
     "_is_awaitable": async_iteration.is_awaitable,
+    "_is_chunk": rendering.is_chunk,
     "_item": attributes.item,
     "_item_maybe": attributes.item_maybe,
     "_modulo": attributes.modulo,

@@ -1,4 +1,4 @@
-"""The ways to render a page by a program of the extension: at once, in chunks, and with values that are awaited."""
+"""The ways to render a page: at once, in chunks, and with values that are awaited; by a program of the extension."""
 
 from __future__ import annotations
 
@@ -10,6 +10,16 @@ if TYPE_CHECKING:
     from untor.escape._extension import Program, Rendering
 
     Context = Mapping[str, object] | None
+
+
+_SHORTEST_CHUNK = 16_000
+"""How long a chunk is, at least; that of the extension is as long."""
+
+
+def is_chunk(out: list[str]) -> bool:
+    """Join what code in Python has written so far, and return whether it is enough for a chunk."""
+    out[:] = ["".join(out)]
+    return len(out[0]) >= _SHORTEST_CHUNK
 
 
 def way_of(program: Program, way: str) -> Callable[..., Any]:
