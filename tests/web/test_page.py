@@ -451,6 +451,23 @@ def test_awaits() -> None:
     waiting.close()
 
 
+def test_streams_are_sent_without_asyncio() -> None:
+    """Under another event loop a page is sent in chunks all the same: it awaits nothing but sending."""
+    sent: list[Any] = []
+
+    async def receive() -> dict[str, Any]:
+        return {"type": "http.request"}
+
+    async def send(message: Any) -> None:
+        sent.append(message)
+
+    page = Engine().compile("<! for n in numbers !>{= n =}<! end !>").page(numbers=range(20_000), stream=True)
+    with pytest.raises(StopIteration):
+        page({"type": "http", "method": "GET", "headers": []}, receive, send).send(None)
+    assert len(sent) > 3
+    assert b"".join(each.get("body", b"") for each in sent).decode() == "".join(map(str, range(20_000)))
+
+
 def test_not_http() -> None:
     """A page does not answer a web socket."""
     with pytest.raises(RuntimeError, match="not of websocket"):
