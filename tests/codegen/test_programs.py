@@ -13,6 +13,8 @@ import traceback
 import weakref
 from array import array
 from contextlib import contextmanager, suppress
+from enum import StrEnum
+from functools import cache
 from itertools import count
 from types import SimpleNamespace
 from typing import TYPE_CHECKING, Any
@@ -23,9 +25,10 @@ from hypothesis import strategies as st
 from support import cases
 from values import VALUES, Broken, Html, outcome
 
-from untor import Engine, RenderError, UntorError
+from untor import Engine, RenderError, TrustedCSS, TrustedURL, UntorError
 from untor.codegen import build, steps
-from untor.escape import MISSING
+from untor.codegen.program_functions import FunctionCompiler
+from untor.escape import ESCAPERS, MISSING, SCHEMES
 from untor.escape.accelerated import IS_BUILT, program
 
 if TYPE_CHECKING:
@@ -36,12 +39,12 @@ if TYPE_CHECKING:
 pytestmark = pytest.mark.skipif(not IS_BUILT, reason="the package was built without a compiler")
 
 
-def templates(source: str, **options: Any) -> Iterator[Template]:
+def templates(source: str, name: str = "inline.html", **options: Any) -> Iterator[Template]:
     """Yield a template compiled to a program, and to Python."""
     for extension in (True, False):
         with pytest.MonkeyPatch.context() as patched:
             patched.setattr(build, "IS_BUILT", extension)
-            template = Engine(**options).compile(source)
+            template = Engine(**options).compile(source, name)
             assert all(map(callable, (template.stream, template.render_async, template.stream_async)))
         yield template
 
@@ -401,6 +404,72 @@ def test_interrupts_are_nobodys_to_handle() -> None:
             run(rows=(None for _ in count()))
             ended = True
         assert not ended
+
+
+# --- values that need no call ------------------------------------------------------------------------------------------
+
+SIMPLE = {
+    "url": '<a href="{= x =}">', "image-url": '<img src="{= x =}" alt>', "percent-opaque": '<a href="mailto:{= x =}">',
+    "percent-data": '<img src="data:image/png;base64,{= x =}" alt>',
+    "style-value": "<style>@media (min-width: {= x =}) {}</style>", "style-list": "<style>a { color: {= x =} }</style>",
+    "style-value-part": "<style>a { animation: x{= x =} }</style>", "style-string": "<style>a { content: '{= x =}' }</style>",
+    "style-name-part": "<style>.v{= x =} { top: 0 }</style>",
+}  # fmt: skip
+"""A template for each escaping function that is not called for simple values, and what SVG makes of URLs."""
+IN_SVG = '<svg xmlns="http://www.w3.org/2000/svg"><a href="{= x =}">x</a></svg>'
+BEGINNINGS = ["", *r"# / // \ http:// https:// HTTP:// https:/ http: javascript: data:image/png;base64, -- 1".split()]
+
+
+class Paint(StrEnum):
+    """Text of a class of its own."""
+
+    RED = "red"
+
+
+ODD_VALUES = (
+    0, -7, 10**18, 10**30, True, Paint.RED, TrustedURL("javascript:1", reason="r"), TrustedCSS("a;b", reason="r"),
+    "#", "#abc", "#abcd", "#abcde", "#abcdef", "#abcdeff", "#ABCDEF09", "#abcdef012", "#ggg",
+)  # fmt: skip
+
+
+def test_simple_values_have_templates(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The list of templates is complete, and in each of them a call can be left out."""
+    assert {name for name, row in ESCAPERS.items() if row.simple} == {*SIMPLE}
+    jump = FunctionCompiler.jump
+    made: list[int] = []
+
+    def recorded(self: FunctionCompiler, *parts: int) -> int:
+        made.append(parts[0])
+        return jump(self, *parts)
+
+    monkeypatch.setattr(FunctionCompiler, "jump", recorded)
+    for name, source in SIMPLE.items():
+        made.clear()
+        template = Engine().compile(source)
+        assert template.placements[0].escapers[0] == name
+        assert made.count(steps.SIMPLE) == 1, source
+
+
+@cache
+def with_schemes(source: str, schemes: frozenset[str]) -> list[Template]:
+    """Return a template of an engine that permits these schemes, as a program and in Python."""
+    return [*templates(source, name="page.svg" if source == IN_SVG else "page.html", url_schemes=schemes)]
+
+
+@pytest.mark.parametrize("source", [*SIMPLE.values(), IN_SVG])
+@given(
+    VALUES
+    | st.sampled_from(ODD_VALUES)
+    | st.tuples(
+        st.sampled_from(BEGINNINGS),
+        st.text(st.sampled_from("aFgZ09-_#.:/&<>'\" \n\t;,%\\\x00é\u2028\ud800"), max_size=9),
+    ).map("".join)
+)
+def test_simple_values_are_what_their_function_makes(source: str, x: object) -> None:
+    """What a program writes without calling the escaping function is what the function returns."""
+    for schemes in (SCHEMES, frozenset({"https", "mailto"}), frozenset({"http", "mailto"})):
+        with_extension, without = (pages_of(template, {"x": x}) for template in with_schemes(source, schemes))
+        assert with_extension == without
 
 
 # --- what is awaited, and pages in chunks ----------------------------------------------------------------------------

@@ -24,6 +24,7 @@ from untor.codegen import steps
 from untor.codegen.program_loops import LoopCompiler
 from untor.codegen.program_values import SHARED
 from untor.codegen.runs import BOOLEAN, LONGEST_RUN, escaping_of, is_static
+from untor.escape import ESCAPERS
 from untor.escape.url import FIXED, QUERY
 
 TYPE_CHECKING = False
@@ -259,9 +260,14 @@ class FunctionCompiler(LoopCompiler):
         for function, inner in functions:
             operands = [*map(self.tables.constant, before), value]
             operands += [self.tables.link("escaper", inner)] if inner else map(self.tables.constant, after)
-            value = self.fresh()
-            self.called(self.tables.link("escaper", function), operands, value, node.start, node.end)
-            before = after = ()
+            written, simple = self.fresh(), ESCAPERS[function].simple
+            skip: tuple[int, ...] = ()
+            if simple:
+                kind = steps.SIMPLE_VALUES.index(simple)
+                skip = (self.jump(steps.SIMPLE, written, value, self.tables.link("web", "permitted"), kind),)
+            self.called(self.tables.link("escaper", function), operands, written, node.start, node.end)
+            self.here(*skip)
+            before, after, value = (), (), written
         self.write(letter or "=", value, node, *before, *after)
 
     def boolean(self, operation: PrintValue) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 STEPS = """
 WRITE READ READ_DATA READ_ITEM NEED INPUT COPY JUMP TEST ABSENT GIVEN ITEMS NEXT COUNT EMPTY SPLIT POSITION CALL COMPARE
-BINARY UNARY PACK ADD PRINTED ENTER LEAVE CONTENT SLOT COLLECT PIECE NONCE SEND CALLEE CHECK
+BINARY UNARY PACK ADD PRINTED ENTER LEAVE CONTENT SLOT COLLECT PIECE NONCE SEND CALLEE CHECK SIMPLE
 """.split()
 """Their names; a step's number is its place here."""
 
@@ -43,6 +43,7 @@ BINARY UNARY PACK ADD PRINTED ENTER LEAVE CONTENT SLOT COLLECT PIECE NONCE SEND 
     SEND,
     CALLEE,
     CHECK,
+    SIMPLE,
 ) = range(len(STEPS))
 
 COMPARING = ("<", "<=", "==", "!=", ">", ">=", "in", "not in", "is", "is not")
@@ -50,6 +51,9 @@ CALCULATING = ("+", "-", "*", "/", "//")
 SIGNING = ("not", "-", "+")
 COUNTING = ("index", "number", "first", "odd", "even", "total")
 """Numbers in steps: how to compare, to calculate, to change a sign, and what of a loop's position."""
+
+SIMPLE_VALUES = ("name", "component", "url")
+"""Values that an escaping function leaves as they are, by their numbers."""
 
 TUPLE, LIST, DICT = range(3)
 """What values are packed into."""

@@ -153,6 +153,7 @@ def loaded(
         "filter": all_filters.__getitem__,
         "global": lambda name: everywhere.get(name, MISSING),
         "calls": lambda name: getattr(calls, name),
+        "web": lambda _: {"http", "https"} <= escapers.schemes,
     }
     for letter in {letter for _, letters, _ in compiled.joins for letter in letters}:
         if name := _OF_LETTER.get(chr(letter)):

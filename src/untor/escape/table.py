@@ -18,6 +18,8 @@ if TYPE_CHECKING:
         - ``accelerated``: whether the extension has a fast path for it, ``letter`` the letter for it there
           in a run of values.
         - ``inert``: whether nothing in its text is escaped in an attribute, so that it need not be escaped again.
+        - ``simple``: values that it leaves as they are, for which programs do not call it: whole numbers and parts of a
+          ``name`` of CSS; whole numbers, colours and words as a ``component`` of one; a ``url`` of the web.
         - ``several``: the function instead of it where the filter ``path`` marks a value as several path segments.
         """
 
@@ -28,10 +30,11 @@ if TYPE_CHECKING:
         accelerated: bool = False
         letter: str = ""
         inert: bool = False
+        simple: str = ""
         several: str = ""
 else:  # typing is not loaded to render a page
-    _FIELDS = "function words made_for images accelerated letter inert several"
-    Escaper = namedtuple("Escaper", _FIELDS, defaults=("", False, False, "", False, ""))  # noqa: PYI024
+    _FIELDS = "function words made_for images accelerated letter inert simple several"
+    Escaper = namedtuple("Escaper", _FIELDS, defaults=("", False, False, "", False, "", ""))  # noqa: PYI024
 
 URL_KINDS = ("url", "image-url", "resource-url")
 """The escapers of whole URLs, which can have any character in them."""
@@ -69,7 +72,10 @@ ESCAPERS: dict[str, Escaper] = {
     "conditional-comment": Escaper("html.conditional_comment", "- escaped, so that the comment does not end"),
     # whole URLs, made for the schemes of an engine
     "url": Escaper(
-        "url.url_escaper", "about:invalid unless its scheme is permitted; & < > \" ' escaped", made_for="schemes"
+        "url.url_escaper",
+        "about:invalid unless its scheme is permitted; & < > \" ' escaped",
+        made_for="schemes",
+        simple="url",
     ),
     "url-attribute": Escaper(
         "url.url_attribute_escaper",
@@ -91,6 +97,7 @@ ESCAPERS: dict[str, Escaper] = {
         "about:invalid unless its scheme is permitted or it is an image; & < > \" ' escaped",
         made_for="schemes",
         images=True,
+        simple="url",
     ),
     "image-url-attribute": Escaper(
         "url.url_attribute_escaper",
@@ -154,8 +161,10 @@ ESCAPERS: dict[str, Escaper] = {
     ),
     # parts of URLs
     "percent": Escaper("url.percent", "percent-encoded as one component", accelerated=True, letter="p", inert=True),
-    "percent-opaque": Escaper("url.percent_opaque", "percent-encoded; @ and + stay"),
-    "percent-data": Escaper("url.percent_data", "percent-encoded; the characters of base64 stay", inert=True),
+    "percent-opaque": Escaper("url.percent_opaque", "percent-encoded; @ and + stay", simple="name"),
+    "percent-data": Escaper(
+        "url.percent_data", "percent-encoded; the characters of base64 stay", inert=True, simple="name"
+    ),
     "percent-query": Escaper("url.percent_query", "names and values percent-encoded as a query"),
     "percent-path": Escaper("url.percent_path", "percent-encoded as path segments; / stays", inert=True),
     "host": Escaper("url.host", "empty unless it is a host"),
@@ -219,15 +228,19 @@ ESCAPERS: dict[str, Escaper] = {
     "json-value": Escaper("javascript.json_value", "becomes a JSON value, < as \\u003c"),
     "json-string": Escaper("javascript.json_string", "escaped as text inside a JSON string", accelerated=True),
     # styles
-    "style-value": Escaper("css.style_value", "dropped by the browser unless it is one harmless CSS value"),
-    "style-list": Escaper("css.style_list", "dropped by the browser unless it is made of harmless CSS values"),
-    "style-value-part": Escaper(
-        "css.style_value_part", "dropped by the browser unless it is a harmless part of a CSS value"
+    "style-value": Escaper(
+        "css.style_value", "dropped by the browser unless it is one harmless CSS value", simple="component"
     ),
-    "style-string": Escaper("css.style_string", "escaped as text inside a CSS string", inert=True),
+    "style-list": Escaper(
+        "css.style_list", "dropped by the browser unless it is made of harmless CSS values", simple="component"
+    ),
+    "style-value-part": Escaper(
+        "css.style_value_part", "dropped by the browser unless it is a harmless part of a CSS value", simple="name"
+    ),
+    "style-string": Escaper("css.style_string", "escaped as text inside a CSS string", inert=True, simple="name"),
     "style-name": Escaper("css.style_name", "dropped by the browser unless it is a CSS name", inert=True),
     "style-name-part": Escaper(
-        "css.style_name_part", "dropped by the browser unless it is a part of a CSS name", inert=True
+        "css.style_name_part", "dropped by the browser unless it is a part of a CSS name", inert=True, simple="name"
     ),
     "style-custom-name": Escaper(
         "css.style_custom_name", "dropped by the browser unless it is a CSS name that CSS does not keep for itself"
@@ -239,7 +252,7 @@ ESCAPERS: dict[str, Escaper] = {
     "style-rules": Escaper("css.style_rules", "an error unless it is TrustedCSS"),
 }
 ESCAPERS |= {
-    f"xml-{name}": ESCAPERS[name]._replace(function="html.in_xml", made_for="xml")
+    f"xml-{name}": ESCAPERS[name]._replace(function="html.in_xml", made_for="xml", simple="")
     for kind in URL_KINDS
     for name in (kind, f"{kind}-attribute", f"{kind}-pieces")
 }

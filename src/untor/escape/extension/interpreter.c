@@ -5,6 +5,7 @@
 
 #include "calls.h"
 #include "loops.h"
+#include "simple.h"
 
 #define ITEMS_BETWEEN_TURNS 10000
 
@@ -267,6 +268,15 @@ static int do_steps(Run *run)
             at += 6 + step[5];
             WAIT_HERE(slots + step[1], step[4], at)
             break;
+        case SIMPLE: {
+            PyObject *written = simply(VALUE(step[2]), step[4], VALUE(step[3]) == Py_True);
+            if (written == NULL && PyErr_Occurred())
+                goto broken;
+            at = written == NULL ? at + 6 : step[5];
+            if (written != NULL)
+                Py_XSETREF(slots[step[1]], written);
+            break;
+        }
         case CALLEE:
             if (put(slots + step[1], callee(program, VALUE(step[2]), VALUE(step[3]))) < 0)
                 goto broken;

@@ -21,17 +21,6 @@ static PyObject *slowly(PyObject *module, int which, PyObject *const *arguments,
     return PyObject_Vectorcall(function, arguments, (size_t)count, NULL);
 }
 
-static PyObject *escaped(PyObject *string, const unsigned char *more, Py_ssize_t extra)
-{
-    Py_ssize_t length = PyUnicode_GET_LENGTH(string);
-    if (extra > PY_SSIZE_T_MAX - length)
-        return PyErr_NoMemory();
-    PyObject *result = PyUnicode_New(length + extra, PyUnicode_MAX_CHAR_VALUE(string));
-    if (result != NULL)
-        escape(string, more, PyUnicode_KIND(result), PyUnicode_DATA(result), 0);
-    return result;
-}
-
 static PyObject *markup(PyObject *module, PyObject *value, int which)
 {
     const unsigned char *more = MORE[which];

@@ -41,6 +41,7 @@ static const char *const SHAPES[STEPS] = {
     [NONCE] = "d",
     [CALLEE] = "dvv",      /* to, what is called, its words in the template */
     [CHECK] = "dvvvvi",    /* value, the function that checks it, its name, its type, whether it may be None, its kind */
+    [SIMPLE] = "dvvit",    /* to, value, whether URLs of the web are permitted, what is simple, where to go on when it is */
     [SEND] = "i",          /* whether everything is sent that there is */
 };
 

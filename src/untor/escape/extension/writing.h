@@ -46,6 +46,18 @@ static inline Py_ssize_t escape(PyObject *text, const unsigned char *more, int k
     return at;
 }
 
+/* A string escaped for markup, which is longer by so many characters: a new reference, or NULL with an exception. */
+static inline PyObject *escaped(PyObject *string, const unsigned char *more, Py_ssize_t extra)
+{
+    Py_ssize_t length = PyUnicode_GET_LENGTH(string);
+    if (extra > PY_SSIZE_T_MAX - length)
+        return PyErr_NoMemory();
+    PyObject *result = PyUnicode_New(length + extra, PyUnicode_MAX_CHAR_VALUE(string));
+    if (result != NULL)
+        escape(string, more, PyUnicode_KIND(result), PyUnicode_DATA(result), 0);
+    return result;
+}
+
 /* --- percent-encoding ---------------------------------------------------------------------------------------------- */
 
 /* How long a string is when it is percent-encoded; -1 when it has a surrogate in it. */
