@@ -304,6 +304,18 @@ def test_json_reads_back(value: object) -> None:
     assert not set("<>&") & set(script_value(value) + json_value(value))
 
 
+@pytest.mark.parametrize("literal", ["'a%'", '"a%"', "`a%`", "`${1}a%`", "/a%/", "/[a%]/", "/[a]%/"])
+@pytest.mark.parametrize("count", range(5))
+def test_a_value_never_ends_an_escape_sequence(literal: str, count: int) -> None:
+    """Right after a backslash that another one does not escape, a value is refused; after a whole escape, it is itself."""
+    source = f"<script>rec({literal.replace('%', chr(92) * count + '{= x =}')});</script>"
+    if count % 2:
+        with pytest.raises(PlacementError, match="inside the unfinished escape sequence"):
+            Engine().compile(source)
+    else:
+        assert Engine().compile(source).render(x="b").count("b") == 1
+
+
 @given(st.text(), st.sampled_from(["{= x =}", "a{= x =}b", "\\n{= x =}"]))
 def test_literals_read_back(js: JavaScript, value: str, inside: str) -> None:
     """In strings, template literals and regular expressions, and in JSON strings, the value is what it was."""
