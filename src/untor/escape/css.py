@@ -106,7 +106,7 @@ def style_list(value: object) -> str:
     if type(value) is TrustedCSS:
         return value.value
     string = _stripped(value)
-    if _is_one(string):
+    if string is not value and _is_one(string):
         return string
     values = component_values(string)
     return values if values is not None else _blocked(string, BLOCKED, _NOT_ALL)

@@ -9,6 +9,7 @@ from untor.escape.accelerated import is_in_program
 TYPE_CHECKING = False
 if TYPE_CHECKING:
     from collections.abc import Callable
+    from logging import Logger
 
     Log = Callable[[str, str], None]
     """Logs on the logger of that name what is reported."""
@@ -17,10 +18,22 @@ reports: list[tuple[int, str, str]] = []
 """What functions that programs have called reported: the thread, the logger, what. A program takes them at once."""
 
 
-def _log(logger: str, what: str) -> None:
-    import logging  # noqa: PLC0415  loaded once there is something to report
+_loggers: dict[str, Logger] = {}
+_WARNING = 30
+"""The level of that name in ``logging``."""
 
-    logging.getLogger(logger).warning("%s", what)
+
+def _logger(name: str) -> Logger:
+    """Return a logger, which ``logging`` takes a lock to find."""
+    if name not in _loggers:
+        import logging  # noqa: PLC0415  loaded once there is something to report
+
+        _loggers[name] = logging.getLogger(name)
+    return _loggers[name]
+
+
+def _log(logger: str, what: str) -> None:
+    _logger(logger).warning("%s", what)
 
 
 _log_here: Log = _log
@@ -38,9 +51,7 @@ def report(logger: str, what: str) -> None:
     The record has the attributes ``template``, ``line``, ``column``, ``expression`` and ``chain``. Nothing is done
     where the logger does not log warnings: finding the place takes longer than all else that is done for a value.
     """
-    import logging  # noqa: PLC0415  loaded once there is something to report
-
-    if not logging.getLogger(logger).isEnabledFor(logging.WARNING):
+    if not _logger(logger).isEnabledFor(_WARNING):
         return
     if is_in_program():  # pragma: no cover  what is measured are the functions in Python
         reports.append((get_ident(), logger, what))
