@@ -173,7 +173,7 @@ class Expressions(Paths):
             self.report_none(second, "has no items")
             right = without_none(right)
         if may_be_none(left) and class_of(right) is str:
-            self.report_none(first, "is in no string")
+            self.report_none(first, "cannot be in a string")
             left = without_none(left)
         return can_be_in(left, right)
 

@@ -135,7 +135,7 @@ class Paths:
             return union([*results, *map(members.sliced, members_of(owner))])
         key = self.infer(node.index, scope)
         if may_be_none(key) and any(class_of(each) in {list, tuple, str} for each in members_of(owner)):
-            self.report_none(node.index, "is the number of no item")
+            self.report_none(node.index, "is not the number of an item")
         for each in members_of(owner):
             found = members.item(each, key)
             if isinstance(found, members.NotThere):
