@@ -508,11 +508,12 @@ def test_killed_at_any_point_it_ends_the_same(tmp_path: Path) -> None:
         for jobs in ("1", "2"):
             started = time.monotonic()
             subprocess.run([*command, "-o", f"timed-{round_}-{jobs}", "--jobs", jobs], cwd=tmp_path, check=True)
-            whole = time.monotonic() - started
+            longest = time.monotonic() - started
             for _ in range(3):
                 process = subprocess.Popen([*command, "--jobs", jobs, *dice.choice([[], ["--whole"]])], cwd=tmp_path)
                 try:
-                    process.wait(dice.uniform(0.3 * whole, whole))
+                    process.wait(dice.uniform(0.3 * longest, longest))
+                    longest *= 0.5  # it had less to do, or the machine has become faster
                 except subprocess.TimeoutExpired:
                     process.send_signal(signal.SIGKILL)
                     killed += 1
@@ -522,7 +523,7 @@ def test_killed_at_any_point_it_ends_the_same(tmp_path: Path) -> None:
         assert untor("build", "-q", folder=tmp_path) == (0, "", "")
         assert tree(public) == wanted
         assert [path.name for path in (public / ".untor-build").iterdir()] == ["manifest.sqlite"]
-    assert killed >= 3  # one that is quicker than the one before it may be done
+    assert killed >= 3
 
 
 @pytest.mark.parametrize("path", ["page", "static/site.css"])
