@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 
 
 class _Commands(UserDict[str, Any]):
-    """The commands by name, of which only the one that is asked for is loaded: ``{"build": "build:command"}``."""
+    """The commands by name; each is loaded when it is first needed: ``{"build": "build:command"}``."""
 
     def __getitem__(self, name: str) -> click.Command:
         module, _, function = self.data[name].partition(":")

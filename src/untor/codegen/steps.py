@@ -53,7 +53,7 @@ COUNTING = ("index", "number", "first", "odd", "even", "total")
 """Numbers in steps: how to compare, to calculate, to change a sign, and what of a loop's position."""
 
 SIMPLE_VALUES = ("name", "component", "url")
-"""Values that an escaping function leaves as they are, by their numbers."""
+"""Values that a program writes without calling an escaping function, by their numbers."""
 
 TUPLE, LIST, DICT = range(3)
 """What values are packed into."""

@@ -18,8 +18,8 @@ if TYPE_CHECKING:
         - ``accelerated``: whether the extension has a fast path for it, ``letter`` the letter for it there
           in a run of values.
         - ``inert``: whether nothing in its text is escaped in an attribute, so that it need not be escaped again.
-        - ``simple``: values that it leaves as they are, for which programs do not call it: whole numbers and parts of a
-          ``name`` of CSS; whole numbers, colours and words as a ``component`` of one; a ``url`` of the web.
+        - ``simple``: values that programs write without calling it. Unchanged: whole numbers and parts of a ``name`` of
+          CSS; whole numbers, colours and words as a ``component``. Escaped for an attribute: a ``url`` of the web.
         - ``several``: the function instead of it where the filter ``path`` marks a value as several path segments.
         """
 

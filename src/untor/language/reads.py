@@ -37,7 +37,7 @@ def read_at(source: Source, start: int, end: int) -> Read | None:
     if not isinstance(node, tree.Attribute | tree.Item):
         return None
     owner = node.owner
-    # Parentheses around it are no part of what is read.
+    # What is read does not include the parentheses around it.
     end = start + len(source.text[start:end].rstrip(") \t\r\n\f"))
     after = source.text[owner.end : end].lstrip()
     while isinstance(owner, tree.Maybe):

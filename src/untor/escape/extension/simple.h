@@ -1,4 +1,4 @@
-/* Values that an escaping function in Python leaves as they are, so that a program need not call it. */
+/* Values that are written here as their escaping function in Python would write them, so that it need not be called. */
 
 #ifndef UNTOR_SIMPLE_H
 #define UNTOR_SIMPLE_H
