@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from typing import TYPE_CHECKING, Any
 
 import pytest
@@ -19,8 +20,10 @@ def test_unsaved_texts(tmp_path: Path) -> None:
     for folder, name in (("a", "x.html"), ("b", "x.html"), ("b", "y.html")):
         (tmp_path / folder).mkdir(exist_ok=True)
         (tmp_path / folder / name).write_text(f"{folder} {name}", "utf-8")
+        os.utime(tmp_path / folder / name, (10**9, 10**9))  # one just written has no stamp
     loader = OverlayLoader(TemplateLoader([tmp_path / "a", tmp_path / "b"]))
     before, listed = loader.stamp("x.html"), sorted(loader.names())
+    assert before
     assert listed == ["x.html", "x.html", "y.html"]  # one of them is hidden by the other
 
     assert loader.put(str(tmp_path / "a/x.html"), "new \ud800") == "x.html"
