@@ -22,6 +22,9 @@ settings.register_profile("few", max_examples=60, deadline=None, derandomize=Tru
 settings.register_profile("short", max_examples=200, deadline=None)
 settings.load_profile("short")
 
+_WITHOUT_WINDOWS = "/usr/lib/chromium/chromium-headless-shell"
+"""Not the command that starts it, which a driver would end in its place."""
+
 
 @pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
@@ -32,9 +35,13 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 
 
 @pytest.fixture(scope="session")
-def browser() -> Iterator[webdriver.Chrome]:
-    """A headless Chromium; without one the test is skipped, but not where everything must be tested."""
-    binary, driver = shutil.which("chromium"), shutil.which("chromedriver")
+def chromium() -> Iterator[webdriver.Chrome]:
+    """A headless Chromium; without one its tests are skipped, but not where everything must be tested.
+
+    The one without windows, where it is installed, has the same engine and takes half the processor's time.
+    """
+    binary = shutil.which(_WITHOUT_WINDOWS) or shutil.which("chromium")
+    driver = shutil.which("chromedriver")
     if not binary or not driver:
         if os.environ.get("CI"):
             pytest.fail("chromium and chromedriver are missing")
@@ -43,13 +50,21 @@ def browser() -> Iterator[webdriver.Chrome]:
 
     options = webdriver.ChromeOptions()
     options.binary_location = binary
-    flags = "headless no-sandbox disable-gpu disable-quic no-first-run disable-background-networking"
-    for flag in (*flags.split(), "disable-component-update", "disable-sync", "window-size=1280,800"):
+    flags = "headless no-sandbox disable-gpu disable-quic no-first-run disable-background-networking disable-sync"
+    for flag in (*flags.split(), "disable-component-update", "site-per-process", "window-size=1280,800"):
         options.add_argument(f"--{flag}")
     started = webdriver.Chrome(options, webdriver.ChromeService(driver))
     started.set_script_timeout(600)  # a page that hangs, not a slow machine
     yield started
     started.quit()
+
+
+@pytest.fixture
+def browser(chromium: webdriver.Chrome) -> webdriver.Chrome:
+    """The browser, where no page of another test goes on, and whose log says nothing of one."""
+    chromium.get("about:blank")
+    chromium.get_log("browser")  # type: ignore[no-untyped-call]
+    return chromium
 
 
 @pytest.fixture(scope="session")

@@ -91,7 +91,6 @@ def test_pages_are_accessible(url: str, checkers: Path, browser: Chrome, width: 
 
 def test_search(url: str, browser: Chrome) -> None:
     """Words are found in titles and text, on a page in a folder too; the policy of the page lets it happen."""
-    browser.get_log("browser")  # type: ignore[no-untyped-call]  # what other tests have left
     for page, up in (("index.html", ""), ("problems/place-refused.html", "../")):
         browser.get(url + page)
         browser.find_element(By.ID, "site-words").send_keys("whole sites")

@@ -147,6 +147,7 @@ def runs(browser: Chrome, site: Site, pages: list[tuple[str, str]], *, control: 
 
     if not pages:
         return []
+    pages = list(dict.fromkeys(pages))
     site.pages = {f"/frame/{number}": page for number, page in enumerate(pages)}
     frames = "".join(f"<iframe src=/frame/{number}></iframe>" for number in range(len(pages)))
     site.pages["/"] = "text/html", f"<!doctype html>{frames}"

@@ -192,7 +192,6 @@ def test_a_visit(url: str, database: Path, browser: Chrome) -> None:
     browser.execute_cdp_cmd("Page.enable", {})
     watch = "window.broken = []; document.addEventListener('securitypolicyviolation', e => broken.push(e.violatedDirective + ' ' + e.blockedURI))"
     added = browser.execute_cdp_cmd("Page.addScriptToEvaluateOnNewDocument", {"source": watch})
-    browser.get_log("browser")  # type: ignore[no-untyped-call]
 
     def look(path: str) -> None:
         """Go to a page, excite it, and see that nothing has happened."""
