@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import copy
+import functools
 import gc
 import signal
 import subprocess
@@ -14,7 +15,6 @@ import weakref
 from array import array
 from contextlib import contextmanager, suppress
 from enum import StrEnum
-from functools import cache
 from itertools import count
 from types import SimpleNamespace
 from typing import TYPE_CHECKING, Any
@@ -119,6 +119,68 @@ UNGIVEN = [
 def test_pieces_see_what_they_are_given(source: str) -> None:
     """A piece without parameters sees nothing of the page, whatever the page has, and its errors say so."""
     are_the_same(source, {}, {"a": [1]}, {"a": [1], "b": 2})
+
+
+class Slotted:
+    """An object with a slot that is empty."""
+
+    __slots__ = ("a",)
+
+
+class Own:
+    """An object whose attributes are its own code."""
+
+    b = property(lambda self: self.a)
+    """Ends in an error about another name of the same object."""
+    c = property(lambda _: SimpleNamespace().c)
+    """Ends in an error about the same name of another object."""
+    d = property(lambda _: dict[str, int]()["d"])
+    f = classmethod(lambda _: 1)
+    g = None
+    h = functools.cached_property(lambda self: len(self.__dict__))
+
+
+class Asked(Own):
+    """An object that is asked for what it does not have."""
+
+    def __getattr__(self, name: str) -> object:
+        if name == "a":
+            return self.z
+        raise AttributeError(name)
+
+
+class Always(Own):
+    """An object that is asked for everything."""
+
+    def __getattribute__(self, name: str) -> object:
+        if name == "a":
+            raise AttributeError("no", name="a", obj=self)
+        return object.__getattribute__(self, name)
+
+
+class OfKind(type):
+    """A class of classes, with attributes that their objects do not have."""
+
+    a = "of the class"
+
+
+ATTRIBUTES = [
+    "{{= x.{} =}}",
+    "{{= x.{}.{} =}}",
+    "{{= [x.{}] =}}",
+    "<! if x.{} !>1<! end !>",
+    "<! for y in [x, x] !>{{= y.{} =}}<! end !>",
+    "{{= x.{} ?? 2 =}}",
+]
+OBJECTS = [Slotted, Own, Asked, Always, OfKind("Made", (), {}), OfKind("MadeToo", (Own,), {}), SimpleNamespace, lambda: SimpleNamespace(a=1, b=len)]  # fmt: skip
+
+
+@pytest.mark.parametrize("source", ATTRIBUTES)
+@pytest.mark.parametrize("kind", OBJECTS)
+def test_attributes_of_objects(source: str, kind: Callable[[], object]) -> None:
+    """What an object has, has not, and fails to compute is read as often, and said to be so, the first time and later."""
+    for name in "abcdfgh":
+        are_the_same(source.format(name, name), *(lambda: {"x": kind()} for _ in range(2)))
 
 
 # --- the same pages --------------------------------------------------------------------------------------------------
@@ -450,7 +512,7 @@ def test_simple_values_have_templates(monkeypatch: pytest.MonkeyPatch) -> None:
         assert made.count(steps.SIMPLE) == 1, source
 
 
-@cache
+@functools.cache
 def with_schemes(source: str, schemes: frozenset[str]) -> list[Template]:
     """Return a template of an engine that permits these schemes, as a program and in Python."""
     return [*templates(source, name="page.svg" if source == IN_SVG else "page.html", url_schemes=schemes)]

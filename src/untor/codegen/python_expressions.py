@@ -213,12 +213,17 @@ class ExpressionGenerator:
         function = f"_dot{'_data' if self.handing_on else ''}{'_maybe' if lenient else ''}"
         if lenient:
             return call(function, owner, constant(node.name))
-        # An item of a dict is read in place: calling a function takes about as long as escaping what it returns.
+        # Dicts and plain objects are read in place: calling a function takes about as long as escaping what it returns.
         first, again = self.twice(owner)
-        is_dict = ast.Compare(call("_type", first), [ast.Is()], [load("_dict")])
+        kind = self.fresh("_k")
+        is_dict = ast.Compare(ast.NamedExpr(store(kind), call("_type", first)), [ast.Is()], [load("_dict")])
         is_item = ast.BoolOp(ast.And(), [is_dict, ast.Compare(constant(node.name), [ast.In()], [again])])
         item = ast.Subscript(again, constant(node.name), LOAD)
-        return ast.IfExp(is_item, item, call(function, again, constant(node.name)))
+        found: ast.expr = call(function, again, constant(node.name))
+        if not self.handing_on:
+            is_plain = ast.Compare(load(kind), [ast.In()], [load("_plain_objects")])
+            found = ast.IfExp(is_plain, ast.Attribute(again, node.name, LOAD), found)
+        return ast.IfExp(is_item, item, found)
 
     def _item(self, node: tree.Item, lenient: bool) -> ast.expr:  # noqa: FBT001
         owner = self._owner(node.owner, lenient=lenient)

@@ -64,6 +64,8 @@ class FunctionGenerator(LoopGenerator):
         self.parts: list[ast.expr] = []
         """What is to be written: constants, and the values between them."""
         self.values = 0
+        self.written: dict[tuple[str, str], tuple[int, ast.Name]] = {}
+        """Of the values of a run, where each is in ``parts``, and its variable, by its expression and its letter."""
         self.waiting: list[tuple[str, tree.Expression]] = []
         """The variables of values that are awaited before they are written."""
 
@@ -273,7 +275,7 @@ class FunctionGenerator(LoopGenerator):
                 text = ast.JoinedStr(parts)
             statement = ast.Expr(call(target, text))
             self.statements.append(statement)
-        self.parts, self.values, self.waiting = [], 0, []
+        self.parts, self.values, self.waiting, self.written = [], 0, [], {}
         self.expressions.owners.forget()
 
     def read(self, value: ast.expr, node: tree.Expression) -> ast.expr:
@@ -314,7 +316,22 @@ class FunctionGenerator(LoopGenerator):
         self.locations.place(written_value, node.start, node.end)
         if letter in _SPECIAL and isinstance(value, ast.Name):
             written_value = self.tested(value, _SPECIAL[letter], written_value)
+            written_value = self.written_again(value, letter, node, written_value)
         self.write(written_value)
+
+    def written_again(self, value: ast.Name, letter: str, node: tree.Expression, built: ast.expr) -> ast.expr:
+        """Print a string that the run has printed in the same way already as it was printed then."""
+        key = self.locations.source.text[node.start : node.end], letter
+        if key not in self.written:
+            self.written[key] = len(self.parts), value
+            return built
+        index, first = self.written[key]
+        before = self.parts[index]
+        if not isinstance(before, ast.NamedExpr):
+            before = self.parts[index] = ast.NamedExpr(store(self.expressions.fresh("_w")), before)
+        same = ast.Compare(value, [ast.Is()], [first])
+        is_text = ast.Compare(call("_type", value), [ast.Is()], [load("_str")])
+        return ast.IfExp(ast.BoolOp(ast.And(), [same, is_text]), load(before.target.id), built)
 
     @staticmethod
     def tested(value: ast.Name, special: tuple[ast.Constant, ...], built: ast.expr) -> ast.expr:

@@ -51,6 +51,7 @@ _RUNTIME = {
     "_none_is_missing": attributes.none_is_missing,
     "_pairs": iteration.pairs,
     "_pairs_async": async_iteration.pairs_async,
+    "_plain_objects": attributes.plain_objects,
     "_plain_types": plain_types,
     "_printed": printed,
     "_sized": iteration.sized,

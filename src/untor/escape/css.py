@@ -101,10 +101,13 @@ def style_value(value: object) -> str:
 
 def style_list(value: object) -> str:
     """Print a list of harmless values: numbers, colours, names, strings, functions of such; block all else."""
-    if type(value) is str and _is_one(value):
-        return value
-    if type(value) is TrustedCSS:
-        return value.value
+    kind = type(value)
+    if kind is int:
+        return repr(value)
+    if kind is str and _is_one(value):  # type: ignore[arg-type]
+        return value  # type: ignore[return-value]
+    if kind is TrustedCSS:
+        return value.value  # type: ignore[attr-defined, no-any-return]
     string = _stripped(value)
     if string is not value and _is_one(string):
         return string

@@ -6,7 +6,7 @@ read the same in every ASCII-compatible encoding, and is the same in scripts and
 
 from __future__ import annotations
 
-from json.encoder import encode_basestring_ascii
+from json.encoder import JSONEncoder, encode_basestring_ascii
 
 from untor.escape.accelerated import configure, plain_data
 from untor.escape.kinds import is_absent
@@ -153,6 +153,31 @@ _DEEPEST = 500
 """How many collections may be inside one another; parsers of scripts give up somewhat above it."""
 
 _SINGLE = frozenset({str, int, float, bool})
+_WRITTEN_ALIKE = frozenset({str, float, bool, type(None)})
+"""Types whose values Python's encoder writes as they are in a script and in JSON, if they are finite."""
+
+_encode = JSONEncoder(check_circular=False, allow_nan=False, separators=(",", ":")).encode
+
+
+def _is_plain(item: object, levels: int) -> bool:
+    """Return whether an item is made of Python's own types, not too deep, with names for keys and no long integers."""
+    kind = type(item)
+    if kind is dict:
+        for key in item:  # type: ignore[attr-defined]
+            if type(key) is not str:
+                return False
+        item = item.values()  # type: ignore[attr-defined]
+    elif kind is not list:
+        return kind in _WRITTEN_ALIKE
+    for element in item:  # type: ignore[attr-defined]
+        of = type(element)
+        if of is int:
+            if not -_SAFE_INTEGER <= element <= _SAFE_INTEGER:
+                return False
+        elif of not in _WRITTEN_ALIKE and (not levels or not _is_plain(element, levels - 1)):
+            return False
+    return True
+
 
 _NAME = pattern(r"[A-Za-z][A-Za-z0-9_]*")
 
@@ -258,44 +283,20 @@ class _Json:
 
     def plainly(self, value: object) -> str | None:
         """Return a value that is made of nothing but Python's own types, not too deep; ``None`` for any other."""
-        text = self._plain(value, _PLAIN_LEVELS)
-        if text is None or (self.is_script and "__proto__" in text):
-            return None
-        return _without_markup(text)
-
-    def _plain(self, item: object, levels: int) -> str | None:
-        """Return the text of an item in which markup and properties are not escaped yet."""
-        kind = type(item)
+        kind = type(value)
         if kind is str:
-            return encode_basestring_ascii(item)  # type: ignore[arg-type]
+            return _quoted(value)  # type: ignore[arg-type]
         if kind is int:
-            return self.integer(item)  # type: ignore[arg-type]
-        if item is None:
-            return "null"
-        if kind is bool:
-            return "true" if item else "false"
+            return self.integer(value)  # type: ignore[arg-type]
         if kind is float:
-            return self.float(item)  # type: ignore[arg-type]
-        if not levels:
+            return self.float(value)  # type: ignore[arg-type]
+        if not _is_plain(value, _PLAIN_LEVELS):
             return None
-        parts: list[str] = []
-        if kind is dict:
-            for key, element in item.items():  # type: ignore[attr-defined]
-                if type(key) is not str:
-                    return None
-                text = encode_basestring_ascii(element) if type(element) is str else self._plain(element, levels - 1)
-                if text is None:
-                    return None
-                parts.append(f"{encode_basestring_ascii(key)}:{text}")
-            return f"{{{','.join(parts)}}}"
-        if kind is not list:
+        try:
+            text = _encode(value)
+        except ValueError:  # a number that is not finite
             return None
-        for element in item:  # type: ignore[attr-defined]
-            text = encode_basestring_ascii(element) if type(element) is str else self._plain(element, levels - 1)
-            if text is None:
-                return None
-            parts.append(text)
-        return f"[{','.join(parts)}]"
+        return None if self.is_script and "__proto__" in text else _without_markup(text)
 
     def number(self, number: Number) -> str:
         """Return a number that is given by its digits."""

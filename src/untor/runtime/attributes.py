@@ -44,6 +44,9 @@ if TYPE_CHECKING:
 direct_types: set[type] = set()
 """Known types whose dots read attributes only: any other name is missing."""
 
+plain_objects: set[type] = set()
+"""Those of them whose attributes are found as Python finds them, by no code of their own."""
+
 item_types: set[type] = set()
 """Mappings whose dots are items, and that make none up."""
 
@@ -138,9 +141,12 @@ def dot_maybe(value: object, name: str) -> object:
 def _seen(types: set[type], value: object, name: str) -> object:
     """Remember how the dots of a type are read, and read one."""
     if sum(map(len, (direct_types, item_types, row_types, both_types))) >= _MOST_TYPES:
-        for each in (direct_types, item_types, row_types, both_types):
+        for each in (direct_types, plain_objects, item_types, row_types, both_types):
             each.clear()
-    types.add(type(value))
+    kind = type(value)
+    types.add(kind)
+    if types is direct_types and kind.__getattribute__ is object.__getattribute__ and not hasattr(kind, "__getattr__"):
+        plain_objects.add(kind)
     return dot_maybe(value, name)
 
 
@@ -184,6 +190,13 @@ def _safe_item(value: object, key: object) -> object:
     return 0 if "collections.Counter" in bases_by_name(type(value)) else MISSING
 
 
+def unreadable(error: Exception) -> MissingValue | None:
+    """Return the error of ``dot`` for one of reading a plain object in place; ``None`` for an error of another kind."""
+    if type(error) is not AttributeError or type(error.obj) not in plain_objects or error.name is None:
+        return None
+    return MissingValue(missing_attribute(error.obj, error.name)) if _is_missing(error.obj, error.name) else None
+
+
 def not_there(value: object, name: str, error: AttributeError | None) -> object:
     """Return an item in place of an attribute that a program has not found; ``error`` is what looking for it ended in.
 
@@ -202,7 +215,10 @@ def missing_attribute(value: object, name: str) -> Problem:
     if value is None:
         return Problem("attribute-of-none", owner="it", word=name)
     names = reach(value)
-    near = _written_elsewhere(value, name, kind_of(value)) or suggestion(name, names, there_is(names))
+    if name in names:  # a slot that is empty
+        near = "Its class declares it, but it has no value."
+    else:
+        near = _written_elsewhere(value, name, kind_of(value)) or suggestion(name, names, there_is(names))
     return Problem("attribute-missing", word=name, type=type(value).__name__, near=near)
 
 

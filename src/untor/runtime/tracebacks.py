@@ -15,6 +15,7 @@ from untor.errors import MissingValue, RenderError, UntorError
 from untor.escape import NotPrintable
 from untor.escape.truth import NotData
 from untor.runtime import places
+from untor.runtime.attributes import unreadable
 from untor.runtime.compiled import place_at
 from untor.runtime.filter_error import FilterProblem, NotComputable
 from untor.runtime.iteration import items_taken
@@ -148,9 +149,19 @@ class SourceLines:
 def replacement_for(error: Exception, sources: Sources, calls: Calls) -> UntorError | None:
     """Return the exception to raise instead; ``None`` to raise the original one again, with its position filled in."""
     places = _located(error, sources, calls)
-    instead = instead_of(error, places[-1] if places else None, next(iter(sources.values())))
-    _add_chain(error if instead is None else instead, places)
+    missing = unreadable(error) if _is_own(error) else None
+    problem = missing or error
+    instead = instead_of(problem, places[-1] if places else None, next(iter(sources.values()))) or missing
+    _add_chain(instead or error, places)
     return instead
+
+
+def _is_own(error: BaseException) -> bool:
+    """Return whether an exception was raised by a page's own code, and not by a function that it calls."""
+    trace = error.__traceback__
+    while trace is not None and trace.tb_next is not None:
+        trace = trace.tb_next
+    return trace is None or "__untor_sources__" in trace.tb_frame.f_globals
 
 
 def _located(error: BaseException, sources: Sources, calls: Calls) -> list[Location]:
@@ -314,10 +325,7 @@ def _raising(error: Exception) -> str:
 
 def _of_arguments(error: Exception) -> str:
     """Return what is wrong with the arguments of a call, where the call itself failed and nothing inside it."""
-    trace = error.__traceback__
-    while trace is not None and trace.tb_next is not None:
-        trace = trace.tb_next
-    if trace is not None and "__untor_sources__" not in trace.tb_frame.f_globals:
+    if not _is_own(error):
         return ""
     from untor.diagnostics.python_errors import wrong_arguments  # noqa: PLC0415  only for an error
 
