@@ -232,13 +232,21 @@ class Row:
         return iter([1])
 
 
+class NoValues(dict[str, object]):
+    """A dict that says that it has no values."""
+
+    def values(self) -> Any:
+        return []
+
+
 EQUAL = [
     (None, None), (True, True), (0, 0), (-0.0, "-0"), (1.5, 1.5), (1e300, 1e300), (math.nan, "NaN"),
     (-math.inf, "-Infinity"), (2**53 - 1, 2**53 - 1), (2**53, f"{2**53}n"), (-(2**64), f"{-(2**64)}n"), ("é\u2028</script>", "é\u2028</script>"),
     (Decimal("1.50"), 1.5), (Decimal("NaN"), "NaN"), (Decimal("-Infinity"), "-Infinity"), (Fraction(1, 4), 0.25), (date(2031, 5, 17), "2031-05-17"),
     (datetime(2031, 5, 17, 9, 30, tzinfo=UTC), "2031-05-17T09:30:00+00:00"), (time(9, 30), "09:30:00"), (timedelta(minutes=2), 120),
     (UUID(int=1), "00000000-0000-0000-0000-000000000001"), (PurePosixPath("a/b"), "a/b"), (Flag.RED, "red"),
-    ([1, "a", [None]], [1, "a", [None]]), ((1, 2), [1, 2]), ({3, 1, 2}, [1, 2, 3]), (frozenset({"b", 1}), [1, "b"]), (range(3), [0, 1, 2]),
+    ({"a": [-(2**53)]}, ["object", ["a", [f"{-(2**53)}n"]]]), ([2**53], [f"{2**53}n"]), ([[math.inf]], [["Infinity"]]),
+    (NoValues(a=Berth("A1", 4)), ["object", ["a", ["object", ["code", "A1"], ["depth", 4]]]]), ([1, "a", [None]], [1, "a", [None]]), ((1, 2), [1, 2]), ({3, 1, 2}, [1, 2, 3]), (frozenset({"b", 1}), [1, "b"]), (range(3), [0, 1, 2]),
     ({"a": 1, 2: {"b": ()}}, ["object", ["2", ["object", ["b", []]]], ["a", 1]]),
     ({None: 1, True: 2, 1.5: 3, date(2031, 5, 17): 4}, ["object", ["null", 1], ["true", 2], ["1.5", 3], ["2031-05-17", 4]]),
     ({"__proto__": {"x": 1}}, ["object", ["__proto__", ["object", ["x", 1]]]]), (OrderedDict(b=1, a=2), ["object", ["b", 1], ["a", 2]]),
