@@ -70,7 +70,7 @@ def plot(runs: list[dict[str, Any]], file: Path) -> None:
             places = [number + (index - 1.5) * 0.2 for number in range(len(heights))]
             bars = axes.bar(places, heights, 0.19, color=colour, label=VARIANTS[variant])
             axes.bar_label(bars, [f"{height:.2f}" if height else "" for height in heights], fontsize=6)
-        axes.set(title=f"Python {run['python']}", ylabel="ratio to by hand", ylim=(0, 2.6))
+        axes.set(title=f"Python {run['python']}", ylabel="ratio to by hand", ylim=(0, 1.6))
         axes.set_xticks(range(len(run["pages"])), run["pages"])
         axes.spines[["top", "right"]].set_visible(False)
     figure.axes[0].legend(ncols=4, loc="upper left", fontsize=8, frameon=False)

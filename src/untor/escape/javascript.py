@@ -6,6 +6,7 @@ read the same in every ASCII-compatible encoding, and is the same in scripts and
 
 from __future__ import annotations
 
+import json.encoder
 from json.encoder import JSONEncoder, encode_basestring_ascii
 
 from untor.escape.accelerated import configure, plain_data
@@ -156,7 +157,18 @@ _SINGLE = frozenset({str, int, float, bool})
 _WRITTEN_ALIKE = frozenset({str, float, bool, type(None)})
 """Types whose values Python's encoder writes as they are in a script and in JSON, if they are finite."""
 
-_encode = JSONEncoder(check_circular=False, allow_nan=False, separators=(",", ":")).encode
+
+def _encoder() -> Callable[[object], str]:
+    """Return Python's own encoder: where it is in C, made once, which a ``JSONEncoder`` does for each value."""
+    encoder = JSONEncoder(check_circular=False, allow_nan=False, separators=(",", ":"))
+    make = getattr(json.encoder, "c_make_encoder", None)
+    if make is None:
+        return encoder.encode
+    chunks = make(None, encoder.default, encode_basestring_ascii, None, ":", ",", False, False, False)  # noqa: FBT003
+    return lambda value: "".join(chunks(value, 0))
+
+
+_encode = _encoder()
 
 
 def _is_plain(item: object, levels: int) -> bool:

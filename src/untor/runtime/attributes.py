@@ -145,7 +145,11 @@ def _seen(types: set[type], value: object, name: str) -> object:
             each.clear()
     kind = type(value)
     types.add(kind)
-    if types is direct_types and kind.__getattribute__ is object.__getattribute__ and not hasattr(kind, "__getattr__"):
+    if (
+        types is direct_types
+        and kind.__getattribute__ is object.__getattribute__
+        and not has_method(kind, "__getattr__")
+    ):
         plain_objects.add(kind)
     return dot_maybe(value, name)
 
