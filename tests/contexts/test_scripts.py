@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import json.encoder
 import math
 import re
 from collections import OrderedDict, namedtuple
@@ -24,6 +25,7 @@ from selectolax.lexbor import LexborHTMLParser
 from support import Case, cases
 
 from untor import Engine, MarkError, PlacementError, RenderError, UntorError
+from untor.escape import javascript
 from untor.escape.javascript import json_value, script_value
 
 if TYPE_CHECKING:
@@ -260,6 +262,16 @@ def test_script_values_equal(js: JavaScript, value: object, expected: object) ->
     for template in ("rec({= x =})", "var a = {= x =}; rec(a)", "rec({k: {= x =}}.k)", "rec([{= x? =}][0])"):
         page = engine.compile(f"<body><script>{template}</script>").render(x=value)
         assert js.traces(script_of(page)) == [[[expected]]]
+
+
+def test_python_without_an_encoder_in_c(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Data is written the same where Python has no encoder in C."""
+    values: list[object] = [[1.5, "é<", 2**53], {"a": [None, True], "b": {}}, [math.nan]]
+    expected = [javascript.script_value(value) for value in values]
+    monkeypatch.setattr(json.encoder, "c_make_encoder", None)
+    monkeypatch.setattr(javascript, "_encode", javascript._encoder())
+    monkeypatch.setattr(javascript, "plain_data", None)
+    assert [javascript.script_value(value) for value in values] == expected
 
 
 def test_generators_and_missing_values(js: JavaScript) -> None:
