@@ -38,7 +38,7 @@ def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
 def chromium() -> Iterator[webdriver.Chrome]:
     """A headless Chromium; without one its tests are skipped, but not where everything must be tested.
 
-    The one without windows, where it is installed, has the same engine and takes half the processor's time.
+    The one without windows, where it is installed, has the same engine and takes much less of the processor's time.
     """
     binary = shutil.which(_WITHOUT_WINDOWS) or shutil.which("chromium")
     driver = shutil.which("chromedriver")

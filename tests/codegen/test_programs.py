@@ -178,7 +178,7 @@ OBJECTS = [Slotted, Own, Asked, Always, OfKind("Made", (), {}), OfKind("MadeToo"
 @pytest.mark.parametrize("source", ATTRIBUTES)
 @pytest.mark.parametrize("kind", OBJECTS)
 def test_attributes_of_objects(source: str, kind: Callable[[], object]) -> None:
-    """What an object has, has not, and fails to compute is read as often, and said to be so, the first time and later."""
+    """What an object has is printed, and what it has not or fails to compute is reported, the first time and later."""
     for name in "abcdfgh":
         are_the_same(source.format(name, name), *(lambda: {"x": kind()} for _ in range(2)))
 

@@ -150,8 +150,8 @@ def replacement_for(error: Exception, sources: Sources, calls: Calls) -> UntorEr
     """Return the exception to raise instead; ``None`` to raise the original one again, with its position filled in."""
     places = _located(error, sources, calls)
     missing = unreadable(error) if _is_own(error) else None
-    problem = missing or error
-    instead = instead_of(problem, places[-1] if places else None, next(iter(sources.values()))) or missing
+    last = places[-1] if places else None
+    instead = instead_of(missing or error, last, next(iter(sources.values()))) or missing
     _add_chain(instead or error, places)
     return instead
 
