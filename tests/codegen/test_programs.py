@@ -183,6 +183,27 @@ def test_attributes_of_objects(source: str, kind: Callable[[], object]) -> None:
         are_the_same(source.format(name, name), *(lambda: {"x": kind()} for _ in range(2)))
 
 
+class Mistaken:
+    """An object whose property ends in an AttributeError of its own."""
+
+    a = 1
+
+    @property
+    def b(self) -> None:
+        raise AttributeError("mistake")
+
+
+def test_an_error_knows_its_object() -> None:
+    """An AttributeError of a property's own code has the object and the name, as Python leaves it."""
+    for template in templates("{= x.a =}{= x.b =}"):
+        for x in Mistaken(), Mistaken():
+            with pytest.raises(UntorError) as found:
+                template.render(x=x)
+            cause = found.value.__cause__
+            assert isinstance(cause, AttributeError)
+            assert (cause.name, cause.obj) == ("b", x)
+
+
 # --- the same pages --------------------------------------------------------------------------------------------------
 
 SOME = (

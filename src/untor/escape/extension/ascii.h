@@ -110,9 +110,13 @@ static inline void copy_bytes(char *to, const char *from, Py_ssize_t length)
 {
     if (length > 64)
         memcpy(to, from, (size_t)length);
+    else if (length >= 16) {
+        for (Py_ssize_t i = 0; i + 16 <= length; i += 16)
+            memcpy(to + i, from + i, 16);
+        memcpy(to + length - 16, from + length - 16, 16);
+    }
     else if (length >= 8) {
-        for (Py_ssize_t i = 0; i + 8 <= length; i += 8)
-            memcpy(to + i, from + i, 8);
+        memcpy(to, from, 8);
         memcpy(to + length - 8, from + length - 8, 8);
     }
     else if (length >= 4) {

@@ -125,7 +125,9 @@ static int do_steps(Run *run)
         case READ_DATA: {
             PyObject *owner = VALUE(step[2]), *name = PyTuple_GET_ITEM(program->names, step[3]);
             Seen *seen = program->seen + step[4] / 2;
-            PyObject *value = step[0] == READ ? read_dot(state, owner, name, seen) : read_data(state, owner, name, seen);
+            PyObject *value = read_dot(state, owner, name, seen);
+            if (step[0] == READ_DATA)
+                value = only_data(state, owner, name, value);
             if (put(slots + step[1], value) < 0)
                 goto broken;
             at += 5;

@@ -81,12 +81,6 @@ static inline int is_text(PyObject *value)
 {
     if (!PyUnicode_CheckExact(value))
         return 0;
-#if defined(_MSC_VER)
-#define THREAD_LOCAL __declspec(thread)
-#else
-#define THREAD_LOCAL _Thread_local
-#endif
-
 #if PY_VERSION_HEX < 0x030C0000
     if (PyUnicode_READY(value) < 0) {
         PyErr_Clear();

@@ -72,13 +72,20 @@ static PyObject *item_of(PyObject *owner, PyObject *name)
     return value;
 }
 
-/* Return what there is instead of an attribute that was not found, or NULL with an exception; it may be a property whose own
-   code ended in the AttributeError that there is. */
-static PyObject *instead_of(State *state, PyObject *owner, PyObject *name)
+/* Return what there is instead of an attribute that was not found, or NULL with the exception of a property's own code; an
+   AttributeError then has the object and the name, as PyObject_GetAttr has it. */
+static Py_NO_INLINE PyObject *instead_of(State *state, PyObject *owner, PyObject *name)
 {
+    if (!PyErr_ExceptionMatches(PyExc_AttributeError))
+        return NULL;
     PyObject *error = PyErr_GetRaisedException();
     PyObject *value = slowly(state, NOT_THERE, owner, name, error);
     if (value != NULL && value == error) {
+        PyAttributeErrorObject *told = (PyAttributeErrorObject *)error;
+        if (told->obj == NULL && told->name == NULL) {
+            told->obj = Py_NewRef(owner);
+            told->name = Py_NewRef(name);
+        }
         Py_CLEAR(value);
         PyErr_SetRaisedException(error);
         return NULL;
@@ -87,8 +94,8 @@ static PyObject *instead_of(State *state, PyObject *owner, PyObject *name)
     return value;
 }
 
-/* Read a dot of what is not a dict. */
-static PyObject *read_by_type(State *state, PyObject *owner, PyObject *name, Seen *seen)
+/* Read a dot of what is not a dict, and is not read as an attribute. */
+static Py_NO_INLINE PyObject *read_by_type(State *state, PyObject *owner, PyObject *name, Seen *seen)
 {
     PyObject *value = NULL;
     PyTypeObject *type = Py_TYPE(owner);
@@ -105,23 +112,27 @@ static PyObject *read_by_type(State *state, PyObject *owner, PyObject *name, See
             return slowly(state, NOT_THERE, owner, name, Py_None);
     }
     value = PyObject_GetAttr(owner, name);
-    return value == NULL && PyErr_ExceptionMatches(PyExc_AttributeError) ? instead_of(state, owner, name) : value;
+    return value == NULL ? instead_of(state, owner, name) : value;
 }
 
 static inline PyObject *read_dot(State *state, PyObject *owner, PyObject *name, Seen *seen)
 {
-    if (!PyDict_CheckExact(owner))
+    PyTypeObject *type = Py_TYPE(owner);
+    if (type == &PyDict_Type) {
+        PyObject *value = PyDict_GetItemWithError(owner, name);
+        if (value != NULL)
+            return Py_NewRef(value);
+        return PyErr_Occurred() ? NULL : slowly(state, NOT_THERE, owner, name, Py_None);
+    }
+    if (type != seen->type || seen->how != BY_ATTRIBUTE || type->tp_getattro != PyObject_GenericGetAttr)
         return read_by_type(state, owner, name, seen);
-    PyObject *value = PyDict_GetItemWithError(owner, name);
-    if (value != NULL)
-        return Py_NewRef(value);
-    return PyErr_Occurred() ? NULL : slowly(state, NOT_THERE, owner, name, Py_None);
+    PyObject *value = PyObject_GenericGetAttr(owner, name);
+    return value == NULL ? instead_of(state, owner, name) : value;
 }
 
-/* As read_dot, for what is handed on: what can be called is looked at by Python, since it may be a method. */
-static inline PyObject *read_data(State *state, PyObject *owner, PyObject *name, Seen *seen)
+/* What a dot of an owner has given, to be handed on: what can be called is looked at by Python, since it may be a method. */
+static inline PyObject *only_data(State *state, PyObject *owner, PyObject *name, PyObject *value)
 {
-    PyObject *value = read_dot(state, owner, name, seen);
     if (value == NULL || Py_TYPE(value)->tp_call == NULL || PyDict_CheckExact(owner))
         return value;
     Py_SETREF(value, slowly(state, ONLY_DATA, value, owner, name));
