@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     from untor.analysis.composition import Permissions
     from untor.analysis.ir import TemplateIR
     from untor.compiler.settings import CompilerSettings
+    from untor.escape._extension import Program
     from untor.language.parser import ParsedTemplate
     from untor.loading.loader import TemplateLoader
     from untor.runtime.compiled import Code
@@ -225,6 +226,14 @@ class Compiler:
             self.cache.save(planned.source, code, names, way)
         title = f"{planned.source.name}#{part}" if part else planned.source.name
         return Compiled(title, self._function(code, way), stamps=stamps, **names)
+
+    def other_way(self, render: Callable[..., str], origin: Origin, way: str) -> Callable[..., Any]:
+        """Return another way to render what ``render`` does: by the same program, or compiled for it.
+
+        Raises the same as ``compile``.
+        """
+        program: Program | None = getattr(render, "__self__", None)
+        return self.compile(origin, way).render if program is None else way_of(program, way)
 
     def function(
         self,

@@ -109,11 +109,11 @@ class Template:
     if not TYPE_CHECKING:
 
         def __getattr__(self, name: str) -> Callable[..., object]:
-            """Compile the other ways to render, on first use."""
+            """Make the other ways to render, on first use."""
             if name not in _OTHER_WAYS:
                 near = suggestion(name, (each for each in (*dir(type(self)), *_OTHER_WAYS) if not each.startswith("_")))
                 raise AttributeError(f"a template has no attribute {name!r}. {near}".strip(), name=name, obj=self)
-            way = self._engine.compiler.compile(self._origin, name).render
+            way = self._engine.compiler.other_way(self.render, self._origin, name)
             setattr(self, name, way)
             return way
 
