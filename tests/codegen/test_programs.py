@@ -35,6 +35,8 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Generator, Iterator
 
     from untor import Template
+    from untor.analysis.ir import TemplateIR
+    from untor.runtime.compiled import Code
 
 pytestmark = pytest.mark.skipif(not IS_BUILT, reason="the package was built without a compiler")
 
@@ -531,6 +533,43 @@ def test_simple_values_have_templates(monkeypatch: pytest.MonkeyPatch) -> None:
         template = Engine().compile(source)
         assert template.placements[0].escapers[0] == name
         assert made.count(steps.SIMPLE) == 1, source
+
+
+ENDS = [
+    ("<! if x !>a<! end !>b", 2), ("<! if x !>a<! elif y !>b<! else !>c<! end !>d", 3), ("<! if x !>a<! end !>b<! for z in y !><! end !>", 2),
+    ("<! if x !><! if y !>a<! end !>b<! else !>c<! end !>d", 3), ("<! if x !>a<! end !>b{= x =}", 2), ("<! if x !>a<! end !>" + 300 * "b", 2),
+    ("a<! for z in y !><! if z !>b<! else !>c<! end !>d<! end !>", 3),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("source", "writes"), ENDS)
+def test_branches_write_what_follows(monkeypatch: pytest.MonkeyPatch, source: str, writes: int) -> None:
+    """Short text after a condition is written with each branch, where nothing else would be written with it."""
+    are_the_same(source, *({"x": x, "y": y} for x in ("", "<") for y in ([], [0, 1])))
+    step = FunctionCompiler.step
+    made: list[int] = []
+
+    def recorded(self: FunctionCompiler, *parts: int) -> int:
+        made.append(parts[0])
+        return step(self, *parts)
+
+    monkeypatch.setattr(FunctionCompiler, "step", recorded)
+    Engine().compile(source)
+    assert made.count(steps.WRITE) == writes
+
+
+def test_one_program_for_all_ways(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A template is compiled once, however it is rendered."""
+    compiled: list[str] = []
+    build_code = build.build
+
+    def recorded(plan: TemplateIR, way: str = "render", *, lenient: bool = False) -> Code:
+        compiled.append(way)
+        return build_code(plan, way, lenient=lenient)
+
+    monkeypatch.setattr(build, "build", recorded)
+    assert pages_of(Engine().compile("{= x =}"), {"x": "<"}) == ["&lt;"] * 5
+    assert compiled == ["render"]
 
 
 @functools.cache

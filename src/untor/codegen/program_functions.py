@@ -34,6 +34,19 @@ if TYPE_CHECKING:
     from untor.language import tree
 
 
+LONGEST_END = 200
+"""How long fixed text is at most that each branch writes together with its own."""
+
+
+def ends_a_choice(operations: list[Operation], number: int) -> bool:
+    """Return whether an operation is short text after a choice that nothing else would be written together with."""
+    if not 0 < number < len(operations) or not isinstance(operations[number - 1], Choice):
+        return False
+    text, after = operations[number], operations[number + 1 : number + 2]
+    is_last = not any(isinstance(each, FixedText | PrintValue | Nonce | UrlJoin) for each in after)
+    return is_last and isinstance(text, FixedText) and len(text.text) <= LONGEST_END
+
+
 class FunctionCompiler(LoopCompiler):
     """Compiles one function; values and fixed text that follow one another are written in one step."""
 
@@ -158,8 +171,10 @@ class FunctionCompiler(LoopCompiler):
         """Compile the operations of a block, one after another."""
         outer, self.base = self.base, self.top
         self.scopes.append({})
-        for operation in operations:
+        for number, operation in enumerate(operations):
             match operation:
+                case FixedText() if ends_a_choice(operations, number):
+                    pass
                 case FixedText():
                     self.texts[-1] += operation.text
                 case PrintValue():
@@ -173,6 +188,9 @@ class FunctionCompiler(LoopCompiler):
                     self.url(operation)
                 case InlineEnd():
                     pass
+                case Choice() if ends_a_choice(operations, number + 1):
+                    self.flush()
+                    self.choice(operation, operations[number + 1])
                 case _:
                     self.flush()
                     self.operation(operation)
@@ -210,20 +228,22 @@ class FunctionCompiler(LoopCompiler):
                 self.step(steps.PIECE, self.piece(operation))
                 self.top = self.base
 
-    def choice(self, operation: Choice) -> None:
-        """Do one of several branches."""
+    def choice(self, operation: Choice, *end: Operation) -> None:
+        """Do one of several branches, and each time its end."""
         ends: list[int] = []
         for number, (branch, body) in enumerate(operation.branches):
             if branch.test is None:
-                self.block(body)
+                self.block([*body, *end])
                 break
             self.owners.forget()
             skip = self.test(branch.test)
             self.owners.forget()
-            self.block(body)
-            if number < len(operation.branches) - 1:
+            self.block([*body, *end])
+            if end or number < len(operation.branches) - 1:
                 ends.append(self.jump(steps.JUMP))
             self.here(skip)
+        else:
+            self.block([*end])
         self.here(*ends)
 
     # --- printing ----------------------------------------------------------------------------------------------------

@@ -169,9 +169,6 @@ static int do_steps(Run *run)
             Py_SETREF(slots[step[1]], Py_NewRef(VALUE(step[2])));
             at += 3;
             break;
-        case JUMP:
-            at = step[1];
-            break;
         case TEST: {
             int found = is_true(state, VALUE(step[1]));
             if (found < 0)
@@ -217,6 +214,23 @@ static int do_steps(Run *run)
             at += 5;
             break;
         }
+        /* The end of a loop's body, and its next item, which most often follow one another. */
+        case SEND:
+            at += 2;
+            if (run->chunks && run->collected == NULL && run->page.length >= (step[1] ? 1 : SHORTEST_CHUNK)) {
+                run->at = at;
+                return CHUNK;
+            }
+            step = code + at;
+            if (step[0] != JUMP)
+                break;
+            /* fall through */
+        case JUMP:
+            at = step[1];
+            step = code + at;
+            if (step[0] != NEXT)
+                break;
+            /* fall through */
         case NEXT: {
             Cursor *cursor = run->environment->loops + step[1];
             if (++run->turns % ITEMS_BETWEEN_TURNS == 0) {
@@ -369,13 +383,6 @@ static int do_steps(Run *run)
             if (put(slots + step[1], nonce_of(run)) < 0)
                 goto broken;
             at += 2;
-            break;
-        case SEND:
-            at += 2;
-            if (run->chunks && run->collected == NULL && run->page.length >= (step[1] ? 1 : SHORTEST_CHUNK)) {
-                run->at = at;
-                return CHUNK;
-            }
             break;
         default:
             PyErr_SetString(PyExc_SystemError, "there is no such step");
