@@ -558,6 +558,15 @@ def test_branches_write_what_follows(monkeypatch: pytest.MonkeyPatch, source: st
     assert made.count(steps.WRITE) == writes
 
 
+@pytest.mark.parametrize("length", [1990, 2000, 2040, 30_000])
+@pytest.mark.parametrize("fill", ["a", "é", "—"])
+def test_long_texts(length: int, fill: str) -> None:
+    """Text that is longer than the room for it is written as short text is, whatever stands between."""
+    text = length * fill
+    source = f"{text}{{= x =}}<b title='{{= x =}}'>{text}</b>{{= y =}}<! for z in [x, y] !>{text}{{= z =}}<! end !>"
+    are_the_same(source, *({"x": one, "y": other} for one in SOME for other in ("<" * 300, 1, "—")))
+
+
 def test_one_program_for_all_ways(monkeypatch: pytest.MonkeyPatch) -> None:
     """A template is compiled once, however it is rendered."""
     compiled: list[str] = []

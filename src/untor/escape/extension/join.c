@@ -74,8 +74,21 @@ static int write_each(Page *page, const Join *join, const Piece *pieces)
     return 0;
 }
 
+/* Make room for long texts, and write all values quickly after all: whether that could be done. */
+static int write_into_more_room(Page *page, const Join *join, PyObject *const *values)
+{
+    if (join->length <= page->room - page->length || join->widest > page->widest)
+        return 0;
+    if (make_room(page, join->length, page->widest) == 0)
+        return write_quickly_to(page, join, values);
+    PyErr_Clear(); /* the same is tried again for all that is written, and told of */
+    return 0;
+}
+
 int write_values(Page *page, const Join *join, PyObject *const *values, int (*tell)(void *, int), void *whom)
 {
+    if (write_into_more_room(page, join, values))
+        return -1;
     PyObject *reports = join->state->reports;
     Piece pieces[MOST_VALUES];
     Py_ssize_t length = join->length;
