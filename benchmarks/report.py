@@ -18,6 +18,7 @@ VARIANTS = {
     "pure": "Untor, pure Python",
     "extension": "Untor, with the extension",
     "mapping": "with a mapping",
+    "named": "by the engine",
     "stream": "in chunks",
     "async": "asynchronous",
     "stream async": "chunks, asynchronous",

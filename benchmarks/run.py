@@ -18,6 +18,7 @@ import platform
 import statistics
 import sys
 from pathlib import Path
+from tempfile import TemporaryDirectory
 from typing import TYPE_CHECKING, Any
 
 from more_pages import MORE_PAGES, ROUTES
@@ -36,18 +37,21 @@ LOOP = f"<! part row(row) !>{ROW}<! end !><! for row in rows !><! include row ro
 PLACE = f"<! for row in rows !>{ROW}<! end !>"
 
 
-def compiled(*, extension: bool) -> dict[str, Template]:
-    """Return all pages, compiled by a package of its own, loaded with or without the extension."""
+def compiled(folder: str, *, extension: bool) -> tuple[Engine, dict[str, Template]]:
+    """Return an engine and all pages, compiled by a package of its own, loaded with or without the extension."""
     for name in [name for name in sys.modules if name.partition(".")[0] == "untor"]:
         del sys.modules[name]
     os.environ["UNTOR_EXTENSION"] = "on" if extension else "off"
-    engine: Engine = importlib.import_module("untor").Engine(links=ROUTES, locale="en")
-    templates = {name: engine.compile(page.template) for name, page in PAGES.items()}
-    return templates | {"included": engine.compile(LOOP), "placed": engine.compile(PLACE)}
+    engine: Engine = importlib.import_module("untor").Engine(folder, links=ROUTES, locale="en")
+    return engine, {name: engine.template(name) for name in SOURCES}
 
 
-PURE = compiled(extension=False)
-FAST = compiled(extension=True)
+SOURCES = {name: page.template for name, page in PAGES.items()} | {"included": LOOP, "placed": PLACE}
+with TemporaryDirectory() as made:
+    for title, source in SOURCES.items():
+        Path(made, f"{title}.html").write_text(source, "utf-8")
+    _, PURE = compiled(made, extension=False)
+    ENGINE, FAST = compiled(made, extension=True)
 IS_BUILT: bool = importlib.import_module("untor.escape.accelerated").IS_BUILT
 
 
@@ -76,6 +80,7 @@ def variants_of(name: str) -> dict[str, Callable[[], object]]:
         found["extension"] = repeated(template.render)
         mapping = "{" + ", ".join(f"'{key}': {key}" for key in page.data) + "}"
         found["mapping"] = repeated(template.render, f"function({mapping})")
+        found["named"] = repeated(ENGINE.render, f"function({name!r}, {mapping})")
     awaits = f"async def run():\n    for _ in times: await function({given})\n    return await function({given})"
     awaited = called(awaits, template.render_async)
     chunks = f"async def run():\n    for _ in times: [each async for each in function({given})]\n"

@@ -79,6 +79,25 @@ def test_compiled_once(folders: Path) -> None:
     assert type(compiled) in {types.FunctionType, types.BuiltinFunctionType}
 
 
+def test_reload_begins_and_ends(folders: Path) -> None:
+    """An engine that begins to look at files again does so in all its locales, and keeps what it has when it ends."""
+    engine = Engine(folders / "a")
+    for number, (reload, expected) in enumerate([(0, 0), (0, 0), (1, 2), (1, 3), (0, 3), (0, 3), (1, 6)]):
+        (folders / "a/index.html").write_text(f"{number}", "utf-8")
+        engine.reload = bool(reload)
+        for each in engine, engine.in_locale("de"):
+            assert each.render("index") == f"{expected}"
+
+
+def test_values_come_by_name_and_in_a_mapping(folders: Path) -> None:
+    """A page gets its values in either way, and in both: then those by name win."""
+    (folders / "a/sum.html").write_text("{= x =}{= y =}", "utf-8")
+    engine = Engine(folders / "a", globals={"x": 1, "y": 2})
+    assert engine.render("sum", {"x": 3, "y": 4}) == engine.render("sum", x=3, y=4) == "34"
+    assert engine.render("sum", {"x": 3, "y": 5}, y=4) == engine.render("sum", {"x": 3}, y=4) == "34"
+    assert engine.render("sum", {}) == engine.render("sum") == engine.render("sum", None) == "12"
+
+
 def test_templates_of_a_package() -> None:
     """Templates can be inside an installed package; a folder is anything that is a path."""
     page = Engine(Path(str(files("untor.demo"))) / "templates", types=views.TYPES).render(

@@ -40,6 +40,7 @@ if TYPE_CHECKING:
     from typing import Any, Literal, TypeVar
 
     from untor.check.findings import Finding
+    from untor.engine.template import Render
     from untor.site.result import BuildResult
     from untor.web.csp import Policy
     from untor.web.response import Headers, Page
@@ -183,6 +184,8 @@ class Engine:
         cache = CodeCache(cache_folder, settings.cache_key)
         self.compiler = Compiler(TemplateLoader(folders), settings, cache, reload=reload)
         self._templates: dict[str, Template] = {}
+        self._renders: dict[str, Render] = {}
+        """What ``render`` calls, of templates whose files are not looked at again."""
         self._in_locales: dict[str, Engine] = {translator.locale.code: self}
         """This engine in the locales that have been asked for, shared by all of them."""
 
@@ -193,7 +196,18 @@ class Engine:
 
         Raises ``TemplateMissing``, ``MarkError`` and ``PlacementError``, and what rendering raises.
         """
-        return self.template(name).render(context, **values)
+        render = self._renders.get(name) or self._render_of(name)
+        if context is None:
+            return render(values)
+        return render(context, **values) if values else render(context)
+
+    def _render_of(self, name: str) -> Render:
+        # What is kept for an engine that reloads from now on is kept in vain.
+        renders = self._renders
+        render = self.template(name).render
+        if not self.reload:
+            renders[name] = render
+        return render
 
     def template(self, name: str) -> Template:
         """Return a template by its name; compiled the first time, kept from then on.
@@ -283,7 +297,7 @@ class Engine:
         translator = Translator(code, options["locale"], self._catalogues)
         facts = [code, options["timezone"], *self._facts]
         other.compiler = self.compiler.in_locale(self.compiler.settings.in_locale(translator, other.filters, facts))
-        other._templates = {}  # noqa: SLF001  its own
+        other._templates, other._renders = {}, {}  # noqa: SLF001  its own
         return other
 
     @property
@@ -419,6 +433,7 @@ class Engine:
     def reload(self, reload: bool) -> None:
         for engine in [*self._in_locales.values()]:
             engine.compiler.reload = reload
+            engine._renders = {}  # noqa: SLF001  of the same class
         if self.assets is not None:
             self.assets.reload = reload
 
