@@ -19,6 +19,7 @@ VARIANTS = {
     "extension": "Untor, with the extension",
     "mapping": "with a mapping",
     "named": "by the engine",
+    "answer": "an answer",
     "stream": "in chunks",
     "async": "asynchronous",
     "stream async": "chunks, asynchronous",

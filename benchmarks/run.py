@@ -81,6 +81,7 @@ def variants_of(name: str) -> dict[str, Callable[[], object]]:
         mapping = "{" + ", ".join(f"'{key}': {key}" for key in page.data) + "}"
         found["mapping"] = repeated(template.render, f"function({mapping})")
         found["named"] = repeated(ENGINE.render, f"function({name!r}, {mapping})")
+        found["answer"] = repeated(answered, f"function({name!r}, {mapping})")
     awaits = f"async def run():\n    for _ in times: await function({given})\n    return await function({given})"
     awaited = called(awaits, template.render_async)
     chunks = f"async def run():\n    for _ in times: [each async for each in function({given})]\n"
@@ -94,6 +95,18 @@ def variants_of(name: str) -> dict[str, Callable[[], object]]:
     if name not in {"places", "dashboard"} and html.unescape(str(found["hand"]())) != expected:
         raise SystemExit(f"{name}: the page written by hand is another one")
     return found
+
+
+def answered(name: str, context: dict[str, Any]) -> str:
+    """Return the page that the application of a page sends as an answer to a request."""
+    sent: list[Any] = []
+
+    async def send(message: Any) -> None:
+        sent.append(message)
+
+    finished(ENGINE.page(name, context)({"type": "http", "method": "GET", "headers": []}, send, send))
+    body: bytes = sent[1]["body"]
+    return body.decode()
 
 
 def finished(coroutine: Any) -> object:

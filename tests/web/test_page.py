@@ -7,6 +7,8 @@ import base64
 import hashlib
 import pickle
 import re
+import sys
+from contextlib import suppress
 from http.client import HTTPException
 from io import BytesIO
 from typing import TYPE_CHECKING, Any
@@ -23,6 +25,7 @@ from untor import Engine, MarkError, MissingValue, Page, PlacementError, Policy,
 
 if TYPE_CHECKING:
     from collections.abc import AsyncIterator, Iterator
+    from pathlib import Path
 
     from selenium.webdriver import Chrome
 
@@ -341,7 +344,7 @@ def test_policy_that_cannot_be(options: dict[str, Any]) -> None:
 
 
 @pytest.mark.parametrize("options", [
-    {"headers": {"X-A": "a\r\nSet-Cookie: b"}}, {"headers": {"X A": "a"}}, {"headers": {"X-A": "☃"}}, {"cache": "no\n"},
+    {"headers": {"X-A": "a\r\nSet-Cookie: b"}}, {"headers": {"X A": "a"}}, {"headers": {"X-A": "☃"}}, {"cache": "no\n"}, {"cache": 3}, {"cache": ["no"]},
     {"status": 101}, {"status": 600},
 ])  # fmt: skip
 def test_header_that_cannot_be(options: dict[str, Any]) -> None:
@@ -543,6 +546,42 @@ def test_what_an_etag_covers() -> None:
     ]  # fmt: skip
     others.append(tag(policy=Policy(directives={"img-src": "*"})))
     assert len({*others}) == len(others)
+
+
+@pytest.mark.parametrize("options", [{}, {"headers": {"Vary": "Cookie"}}, {"policy": Policy()}, {"locale": "de"}])
+def test_a_pickled_page(options: dict[str, Any], tmp_path: Path) -> None:
+    """A page that was kept elsewhere answers as it would have here."""
+    (tmp_path / "quay.html").write_text("<body><script>f()</script>{= x =}", "utf-8")
+    page = Engine(tmp_path).page("quay", x="<", **options)
+    kept = pickle.loads(pickle.dumps(page))
+    assert asgi(kept) == asgi(page)
+
+
+@pytest.mark.parametrize("options", [{}, {"locale": "de"}])
+def test_an_answer_is_a_few_calls(options: dict[str, Any], tmp_path: Path) -> None:
+    """The headers that all answers of a page have are made once: an answer is a few calls."""
+    (tmp_path / "quay.html").write_text("<body><script>f()</script>{= x =}", "utf-8")
+    engine, called = Engine(tmp_path), list[str]()
+
+    async def nothing(*_: object) -> Any:
+        return None
+
+    def count(frame: Any, event: str, _argument: object) -> None:
+        called.extend([frame.f_code.co_name] if event == "call" else [])
+
+    def answer() -> None:
+        page = engine.page("quay", x="<", **options)
+        with suppress(StopIteration):
+            page({"type": "http", "method": "GET", "headers": []}, nothing, nothing).send(None)
+
+    answer()
+    sys.setprofile(count)
+    try:
+        answer()
+    finally:
+        sys.setprofile(None)
+    assert "_asgi" in called
+    assert len(called) < 25, called
 
 
 @pytest.mark.parametrize(

@@ -43,7 +43,8 @@ if TYPE_CHECKING:
     from untor.engine.template import Render
     from untor.site.result import BuildResult
     from untor.web.csp import Policy
-    from untor.web.response import Headers, Page
+    from untor.web.headers import Headers
+    from untor.web.response import Page
     from untor.web.routes import Router
     from untor.web.static import Static
 

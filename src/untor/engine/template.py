@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections import ChainMap
+from functools import cache
 
 from untor.diagnostics.problem import suggestion
+from untor.types.parameter_types import is_mapping
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -15,7 +17,8 @@ if TYPE_CHECKING:
     from untor.compiler.origin import Origin
     from untor.engine.engine import Engine
     from untor.web.csp import Policy
-    from untor.web.response import Headers, Page
+    from untor.web.headers import Headers
+    from untor.web.response import Page
 
     class Render(Protocol):
         """``Template.render``."""
@@ -42,6 +45,13 @@ if TYPE_CHECKING:
 
         def __call__(self, context: Mapping[str, object] | None = None, /, **values: object) -> AsyncGenerator[str]:
             """Yield the page in chunks, awaiting values. Raises ``MissingValue`` and ``RenderError``."""
+
+
+@cache
+def _page_type() -> type[Page]:
+    from untor.web.response import Page  # noqa: PLC0415  only where requests are answered
+
+    return Page
 
 
 _OTHER_WAYS = frozenset({"stream", "render_async", "stream_async"})
@@ -164,19 +174,13 @@ class Template:
         locale: str | None = None,
     ) -> Page:
         """Return the page, not rendered yet; ``locale`` is what was asked for with it."""
-        from collections.abc import Mapping  # noqa: PLC0415  only where requests are answered
-
-        from untor.web.response import CACHED, Page  # noqa: PLC0415
-
-        policy = options["policy"]
-        if isinstance(policy, bool):
-            policy = self._engine.policy if policy else None
-        if values and (context is None or isinstance(context, Mapping)):
+        if isinstance(options["policy"], bool):
+            options["policy"] = self._engine.policy if options["policy"] else None
+        if values and (context is None or is_mapping(context)):
             context = ChainMap(values, context) if context else values  # type: ignore[arg-type]
-        options = {**options, "policy": policy, "cache": options["cache"] or CACHED}
         translator = self._engine.compiler.settings.translator
         language = translator.locale.code if translator.several or locale is not None else ""
-        return Page(self, context, **options, language=language, varies=locale is not None)
+        return _page_type()(self, context, **options, language=language, varies=locale is not None)
 
     @property
     def hashes(self) -> dict[str, list[str]]:

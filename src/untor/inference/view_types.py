@@ -45,7 +45,7 @@ _OWN_IMPORTS = {
     "collections.abc": "Mapping",
     "typing": "Any Literal NotRequired TypedDict Unpack overload",
     "untor": "Page Policy",
-    "untor.web.response": "Headers",
+    "untor.web.headers": "Headers",
 }
 """What the module itself needs."""
 

@@ -2,11 +2,20 @@
 
 from __future__ import annotations
 
-import re
-from functools import lru_cache
-
 from untor.runtime.parameter_checks import NONCE
 from untor.types.parameter_types import is_mapping
+from untor.web.headers import (
+    PRIVATE,
+    begun,
+    check_caches,
+    check_header,
+    directives,
+    encoded,
+    hash_of,
+    octets_of,
+    pairs_of,
+    ready,
+)
 from untor.web.streams import send_stream
 
 TYPE_CHECKING = False
@@ -21,17 +30,15 @@ if TYPE_CHECKING:
         Iterator,
         Mapping,
         MutableMapping,
-        Sequence,
     )
     from typing import Any, Protocol
 
     from untor.web.csp import Policy
+    from untor.web.headers import Headers, ReadyHeaders
 
     Scope = MutableMapping[str, Any]
     Receive = Callable[[], Awaitable[MutableMapping[str, Any]]]
     Send = Callable[[MutableMapping[str, Any]], Awaitable[None]]
-    Headers = Mapping[str, str | Sequence[str]] | Iterable[tuple[str, str]]
-    """Headers to add: a mapping, whose values may be lists, or pairs, where a name may come several times."""
 
     class Renderable(Protocol):
         """A compiled template, as far as a page needs one."""
@@ -47,26 +54,9 @@ if TYPE_CHECKING:
             """The hashes of its own scripts and styles."""
 
 
-TYPES = {
-    ".txt": "text/plain; charset=utf-8",
-    ".xml": "application/xml; charset=utf-8",
-    ".svg": "image/svg+xml; charset=utf-8",
-}
-"""The content types of the kinds of output; all others are HTML."""
-
 CACHED = "private, no-cache"
 """The default Cache-Control of a page: stored by the visitor's browser, revalidated each time."""
 
-_WORD = "[A-Za-z0-9!#$%&'*+.^_`|~-]+"
-_HEADER_NAME = re.compile(_WORD)
-_HEADER_VALUE = re.compile("[\t\x20-\x7e\x80-\xff]*")
-_DIRECTIVE = re.compile(rf"""[ \t]*(?:({_WORD})(=(?:{_WORD}|"(?:[^"\\]|\\.)*"))?[ \t]*)?(?:,|\Z)""")
-"""RFC 9111 §5.2, RFC 9110 §5.6.1, §5.6.4: a member of the list, which may be empty."""
-_CACHE_HEADER = re.compile(
-    r"(?:.+-)?cache-control|surrogate-control|edge-control|x-accel-expires", re.IGNORECASE | re.ASCII
-)
-"""Headers that shared caches obey (RFC 9111 §5.2, RFC 9213, and those of widely used caches)."""
-_PRIVATE = "private"
 _OF_ANSWER = frozenset({"ETag", "Content-Length"})
 """Headers that depend on the body."""
 _SENT: dict[str, object] = {}
@@ -104,6 +94,7 @@ class Page:
         varies: bool = False,
     ) -> None:
         """Make an answer; ``language`` is that of the page, if known, ``varies`` whether requests decide on it."""
+        cache = cache or CACHED
         self.template = template
         self.status = status
         self.policy = policy
@@ -125,33 +116,34 @@ class Page:
         self._context = context
         self._body: bytes | None = None
         self._begun = False
-        ending = template.name.partition("#")[0].rpartition(".")[2]
-        self._headers = {
-            "Content-Type": TYPES.get(f".{ending}", "text/html; charset=utf-8"),
-            "X-Content-Type-Options": "nosniff",
-            "Cache-Control": cache,
-        }
-        if language:
-            self._headers["Content-Language"] = language
-        if varies:
-            self._headers["Vary"] = "Accept-Language"
-        if policy is not None:
-            self._headers[policy.header] = policy.value(self.nonce, hashes)
+        header = None if policy is None else (policy.header, policy.value(self.nonce, hashes))
+        self._ready: ReadyHeaders | None = None
+        self._headers: Mapping[str, str]
         self._repeated: list[tuple[str, str]] = []
         """Headers of names that come several times, and cookies."""
-        given: set[str] = set()
-        for name, value in _pairs(headers):
-            _check_header(name, value, is_new=bool(self.nonce))
-            known = next((each for each in (*self._headers, "ETag") if each.lower() == name.lower()), name)
-            if known.lower() == "set-cookie" or known in given:
+        if headers or self.nonce or type(cache) is not str:
+            self._headers = begun(template.name, cache, language, varies=varies, policy=header)
+            self._add(headers)
+        else:
+            self._ready = ready(template.name, cache, language, varies=varies, policy=header)
+            self._headers = self._ready.named
+
+    def _add(self, given: Headers | None) -> None:
+        """Add headers, or put them in the place of others. Raises ``ValueError``."""
+        headers, seen = {**self._headers}, set[str]()
+        for name, value in pairs_of(given):
+            check_header(name, value, is_new=bool(self.nonce))
+            known = next((each for each in (*headers, "ETag") if each.lower() == name.lower()), name)
+            if known.lower() == "set-cookie" or known in seen:
                 self._repeated.append((known, value))
             else:
-                self._headers[known] = value
-            given.add(known)
+                headers[known] = value
+            seen.add(known)
         if self.nonce:
-            _check_caches([*self._headers.items(), *self._repeated])
-        for name, value in self._headers.items():
-            _check_header(name, value, is_new=bool(self.nonce))
+            check_caches([*headers.items(), *self._repeated])
+        for name, value in headers.items():
+            check_header(name, value, is_new=bool(self.nonce))
+        self._headers = headers
 
     # --- by hand ---------------------------------------------------------------------------------------------------
 
@@ -170,7 +162,7 @@ class Page:
         """
         headers = dict(self._headers)
         # With a validator, a cache that may keep a page but not use it would send its nonce again.
-        validates = not self.nonce or _directives(headers["Cache-Control"]).get(_PRIVATE) == ""
+        validates = not self.nonce or directives(headers["Cache-Control"]).get(PRIVATE) == ""
         if not self.stream and self.status == _OK and "ETag" not in headers and validates:
             headers["ETag"] = self._etag()
         return headers
@@ -241,12 +233,12 @@ class Page:
 
     def _etag(self) -> str:
         """Return what identifies this answer: body and headers but cookies, without the nonce, which always differs."""
-        from hashlib import blake2b  # noqa: PLC0415  only for answers
-
-        pairs = [*self._headers.items(), *self._repeated]
-        shown = "\n".join(f"{name}: {value}" for name, value in pairs if name.lower() != "set-cookie")
-        same = blake2b(self.body.replace(self.nonce.encode(), b"") if self.nonce else self.body, digest_size=16)
-        same.update((shown.replace(self.nonce, "") if self.nonce else shown).encode("latin-1"))
+        if self._ready is not None:
+            same, body = self._ready.hashed.copy(), self.body
+        else:
+            same = hash_of([*self._headers.items(), *self._repeated], self.nonce)
+            body = self.body.replace(self.nonce.encode(), b"") if self.nonce else self.body
+        same.update(body)
         return f'"{same.hexdigest()}"'
 
     # --- as an app -------------------------------------------------------------------------------------------------
@@ -268,12 +260,17 @@ class Page:
         chunks = aiter(self) if self._body is None else None
         # What is sent is known to be possible before anything is.
         first = self.body if chunks is None else await anext(chunks, b"")
-        status, headers, empty = self._answer(scope["method"], etags.decode("latin-1"))
-        # What is another for each answer is not worth remembering.
-        octets = [
-            _octets_of(name, value) if name in _OF_ANSWER or self.nonce else _encoded(name, value)
-            for name, value in headers
-        ]
+        if self._ready is not None and chunks is None and self.status == _OK and scope["method"] == "GET" and not etags:
+            status, empty = _OK, False
+            own = (b"etag", self._etag().encode()), (b"content-length", b"%d" % len(first))
+            octets = [*self._ready.octets, *own]
+        else:
+            status, headers, empty = self._answer(scope["method"], etags.decode("latin-1"))
+            # What is another for each answer is not worth remembering.
+            octets = [
+                octets_of(name, value) if name in _OF_ANSWER or self.nonce else encoded(name, value)
+                for name, value in headers
+            ]
         await send({"type": "http.response.start", "status": status, "headers": octets})
         if chunks is None or empty:
             if chunks is not None:
@@ -314,69 +311,11 @@ class Page:
     def _all(self, headers: dict[str, str]) -> list[tuple[str, str]]:
         return [*headers.items(), *self._repeated]
 
+    def __getstate__(self) -> dict[str, object]:
+        return {**vars(self), "_ready": None}
+
     def __repr__(self) -> str:
         return f"<Page {self.template.name} {self.status}>"
-
-
-def _directives(value: str) -> dict[str, str]:
-    """Return the directives of a Cache-Control with their arguments; none if it is not well-formed (RFC 9111 §5.2)."""
-    directives: dict[str, str] = {}
-    position = 0
-    while position < len(value):
-        found = _DIRECTIVE.match(value, position)
-        if found is None:
-            return {}
-        if found[1]:
-            directives[found[1].lower()] = found[2] or ""
-        position = found.end()
-    return directives
-
-
-def _pairs(headers: Headers | None) -> Iterator[tuple[str, str]]:
-    """Yield headers one by one. Raises ``ValueError`` for what is neither a mapping nor pairs."""
-    given: Any = headers or ()
-    for pair in given.items() if is_mapping(given) else given:
-        if isinstance(pair, str) or len(pair) != 2:  # noqa: PLR2004  a name and a value
-            raise ValueError(f"headers must be a mapping or pairs of a name and a value, not {pair!r}")
-        name, values = pair
-        for value in values if isinstance(values, list | tuple) else [values]:
-            yield name, value
-
-
-def _check_caches(headers: Iterable[tuple[str, str]]) -> None:
-    """Check that no shared cache may keep a page that has a nonce. Raises ``ValueError``."""
-    for name, value in headers:
-        if not isinstance(value, str) or not _CACHE_HEADER.fullmatch(name):
-            continue
-        directives = _directives(value)
-        shared = "public" in directives or "s-maxage" in directives
-        if shared or "" not in {directives.get(each) for each in (_PRIVATE, "no-store", "no-cache")}:
-            raise ValueError(
-                f"a page with a nonce is for one visitor, but {name} is {value!r}: "
-                f'say "private", "no-store" or "no-cache", or use Policy(hashes=True)'
-            )
-
-
-def _fits(name: str, value: str) -> bool:
-    return bool(_HEADER_NAME.fullmatch(name) and _HEADER_VALUE.fullmatch(value))
-
-
-_is_header = lru_cache(500)(_fits)
-
-
-def _check_header(name: object, value: object, *, is_new: bool) -> None:
-    """Check that a header can be one (RFC 9110 §5). Raises ``ValueError``."""
-    check = _fits if is_new else _is_header
-    if not (isinstance(name, str) and isinstance(value, str) and check(name, value)):
-        raise ValueError(f"{name!r}: {value!r} cannot be a header")
-
-
-def _octets_of(name: str, value: str) -> tuple[bytes, bytes]:
-    """Return a header as ASGI has it."""
-    return name.lower().encode("latin-1"), value.encode("latin-1")
-
-
-_encoded = lru_cache(500)(_octets_of)
 
 
 def _octets(text: str) -> bytes:
