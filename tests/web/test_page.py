@@ -557,6 +557,18 @@ def test_a_pickled_page(options: dict[str, Any], tmp_path: Path) -> None:
     assert asgi(kept) == asgi(page)
 
 
+@pytest.mark.parametrize(
+    "options", [{}, {"stream": True}, {"status": 404}, {"headers": [("Vary", "Cookie")]}, {"cache": "no-store"}]
+)
+def test_one_answer_in_all_ways(options: dict[str, Any]) -> None:
+    """What a page answers by hand it answers as an application, also after its bytes have been read."""
+    page = Engine().compile("x").page(**options)
+    assert page.body == b"x"
+    status, pairs, body = page.answer()
+    expected = status, {name.lower(): value for name, value in pairs}, body
+    assert asgi(page) == wsgi(page) == expected
+
+
 @pytest.mark.parametrize("options", [{}, {"locale": "de"}])
 def test_an_answer_is_a_few_calls(options: dict[str, Any], tmp_path: Path) -> None:
     """The headers that all answers of a page have are made once: an answer is a few calls."""

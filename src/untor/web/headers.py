@@ -63,7 +63,9 @@ def begun(template: str, cache: str, language: str, *, varies: bool, policy: tup
 
 
 @lru_cache(500)
-def ready(template: str, cache: str, language: str, *, varies: bool, policy: tuple[str, str] | None) -> ReadyHeaders:
+def ready_headers(
+    template: str, cache: str, language: str, *, varies: bool, policy: tuple[str, str] | None
+) -> ReadyHeaders:
     """Return the headers of answers that have none of their own, with that of a policy. Raises ``ValueError``."""
     headers = begun(template, cache, language, varies=varies, policy=policy)
     for pair in headers.items():

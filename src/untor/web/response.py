@@ -14,7 +14,7 @@ from untor.web.headers import (
     hash_of,
     octets_of,
     pairs_of,
-    ready,
+    ready_headers,
 )
 from untor.web.streams import send_stream
 
@@ -125,7 +125,7 @@ class Page:
             self._headers = begun(template.name, cache, language, varies=varies, policy=header)
             self._add(headers)
         else:
-            self._ready = ready(template.name, cache, language, varies=varies, policy=header)
+            self._ready = ready_headers(template.name, cache, language, varies=varies, policy=header)
             self._headers = self._ready.named
 
     def _add(self, given: Headers | None) -> None:
@@ -260,10 +260,11 @@ class Page:
         chunks = aiter(self) if self._body is None else None
         # What is sent is known to be possible before anything is.
         first = self.body if chunks is None else await anext(chunks, b"")
-        if self._ready is not None and chunks is None and self.status == _OK and scope["method"] == "GET" and not etags:
+        ready = self._ready
+        if ready is not None and not self.stream and self.status == _OK and scope["method"] == "GET" and not etags:
             status, empty = _OK, False
             own = (b"etag", self._etag().encode()), (b"content-length", b"%d" % len(first))
-            octets = [*self._ready.octets, *own]
+            octets = [*ready.octets, *own]
         else:
             status, headers, empty = self._answer(scope["method"], etags.decode("latin-1"))
             # What is another for each answer is not worth remembering.
