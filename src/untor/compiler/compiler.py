@@ -24,7 +24,6 @@ if TYPE_CHECKING:
     from untor.analysis.composition import Permissions
     from untor.analysis.ir import TemplateIR
     from untor.compiler.settings import CompilerSettings
-    from untor.escape._extension import Program
     from untor.language.parser import ParsedTemplate
     from untor.loading.loader import TemplateLoader
     from untor.runtime.compiled import Code
@@ -232,8 +231,8 @@ class Compiler:
 
         Raises the same as ``compile``.
         """
-        program: Program | None = getattr(render, "__self__", None)
-        return self.compile(origin, way).render if program is None else way_of(program, way)
+        program: Any = getattr(render, "__self__", None)
+        return way_of(program, way) if hasattr(program, "begin") else self.compile(origin, way).render
 
     def function(
         self,
