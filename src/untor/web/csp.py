@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 from untor.diagnostics.problem import suggestion
 
@@ -29,6 +30,9 @@ KNOWN = frozenset(
     trusted-types upgrade-insecure-requests webrtc worker-src""".split()
 )
 """The directives that there are."""
+
+_ANY = "\N{NULL}"
+"""In the place of a nonce, in what is the same for all of them; no header has it."""
 
 _NAME = re.compile("[a-z][a-z0-9-]*")
 _VALUE = re.compile("[ -+\\-:<-~]*")
@@ -85,20 +89,27 @@ class Policy:
         """Return the header's value for a nonce, or for hashes of the kinds ``script`` and ``style``."""
         added = {f"{kind}-src": " ".join(sources) for kind, sources in (hashes or {}).items()}
         if nonce:
-            added["script-src"] = added["style-src"] = f"'nonce-{nonce}'"
-        parts = []
-        for name, value in self.directives.items():
-            said = " ".join(part for part in (value, added.get(name, "")) if part)
-            if name in added and value == "'none'":
-                said = added[name] or value
-            parts.append(f"{name} {said}".rstrip())
-        return "; ".join(parts)
+            added["script-src"] = added["style-src"] = f"'nonce-{_ANY}'"
+        value = _header_value((*self.directives.items(),), (*added.items(),))
+        return value.replace(_ANY, nonce) if nonce else value
 
     def __reduce__(self) -> tuple[object, tuple[object, ...]]:
         return _policy, self._options
 
     def __repr__(self) -> str:
         return f"<Policy {self.value()}>"
+
+
+@lru_cache(500)
+def _header_value(directives: tuple[tuple[str, str], ...], added: tuple[tuple[str, str], ...]) -> str:
+    """Return the value of the header: directives, and what is added to them by name."""
+    named, parts = dict(added), []
+    for name, value in directives:
+        said = " ".join(part for part in (value, named.get(name, "")) if part)
+        if name in named and value == "'none'":
+            said = named[name] or value
+        parts.append(f"{name} {said}".rstrip())
+    return "; ".join(parts)
 
 
 def _policy(

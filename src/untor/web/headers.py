@@ -18,13 +18,18 @@ if TYPE_CHECKING:
     """Headers to add: a mapping, whose values may be lists, or pairs, where a name may come several times."""
 
     class ReadyHeaders(NamedTuple):
-        """The headers that an answer begins with: by name, as ASGI has them, and what an ETag with them begins as."""
+        """The headers that an answer begins with: by name, as ASGI has them, and what an ETag with them begins as.
+
+        ``is_private`` says whether a page with a nonce may have an ETag: with one, a cache that may keep a page but not
+        use it would send its nonce again.
+        """
 
         named: Mapping[str, str]
         octets: Sequence[tuple[bytes, bytes]]
         hashed: blake2b
+        is_private: bool
 else:  # typing is not loaded to answer a request
-    ReadyHeaders = namedtuple("ReadyHeaders", "named octets hashed")  # noqa: PYI024
+    ReadyHeaders = namedtuple("ReadyHeaders", "named octets hashed is_private")  # noqa: PYI024
 
 TYPES = {
     "txt": "text/plain; charset=utf-8",
@@ -42,7 +47,6 @@ _CACHE_HEADER = re.compile(
     r"(?:.+-)?cache-control|surrogate-control|edge-control|x-accel-expires", re.IGNORECASE | re.ASCII
 )
 """Headers that shared caches obey (RFC 9111 §5.2, RFC 9213, and those of widely used caches)."""
-PRIVATE = "private"
 
 
 def begun(template: str, cache: str, language: str, *, varies: bool, policy: tuple[str, str] | None) -> dict[str, str]:
@@ -70,7 +74,13 @@ def ready_headers(
     headers = begun(template, cache, language, varies=varies, policy=policy)
     for pair in headers.items():
         check_header(*pair, is_new=False)
-    return ReadyHeaders(headers, [octets_of(*pair) for pair in headers.items()], hash_of(headers.items()))
+    octets = [octets_of(*pair) for pair in headers.items()]
+    return ReadyHeaders(headers, octets, hash_of(headers.items()), is_private(cache))
+
+
+def is_private(cache: str) -> bool:
+    """Return whether a Cache-Control keeps shared caches from keeping a page."""
+    return directives(cache).get("private") == ""
 
 
 def hash_of(headers: Iterable[tuple[str, str]], nonce: str = "") -> blake2b:
@@ -107,15 +117,21 @@ def pairs_of(headers: Headers | None) -> Iterator[tuple[str, str]]:
 def check_caches(headers: Iterable[tuple[str, str]]) -> None:
     """Check that no shared cache may keep a page that has a nonce. Raises ``ValueError``."""
     for name, value in headers:
-        if not isinstance(value, str) or not _CACHE_HEADER.fullmatch(name):
-            continue
-        found = directives(value)
-        shared = "public" in found or "s-maxage" in found
-        if shared or "" not in {found.get(each) for each in (PRIVATE, "no-store", "no-cache")}:
+        if isinstance(value, str) and _may_be_shared(name, value):
             raise ValueError(
                 f"a page with a nonce is for one visitor, but {name} is {value!r}: "
                 f'say "private", "no-store" or "no-cache", or use Policy(hashes=True)'
             )
+
+
+@lru_cache(500)
+def _may_be_shared(name: str, value: str) -> bool:
+    """Return whether a header lets shared caches keep a page."""
+    if not _CACHE_HEADER.fullmatch(name):
+        return False
+    found = directives(value)
+    shared = "public" in found or "s-maxage" in found
+    return shared or "" not in {found.get(each) for each in ("private", "no-store", "no-cache")}
 
 
 def _fits(name: str, value: str) -> bool:

@@ -5,13 +5,12 @@ from __future__ import annotations
 from untor.runtime.parameter_checks import NONCE
 from untor.types.parameter_types import is_mapping
 from untor.web.headers import (
-    PRIVATE,
     begun,
     check_caches,
     check_header,
-    directives,
     encoded,
     hash_of,
+    is_private,
     octets_of,
     pairs_of,
     ready_headers,
@@ -119,14 +118,23 @@ class Page:
         header = None if policy is None else (policy.header, policy.value(self.nonce, hashes))
         self._ready: ReadyHeaders | None = None
         self._headers: Mapping[str, str]
+        self._own: list[tuple[str, str]] = []
+        """The headers of this answer alone, beside those that are ready."""
         self._repeated: list[tuple[str, str]] = []
         """Headers of names that come several times, and cookies."""
-        if headers or self.nonce or type(cache) is not str:
+        if headers or type(cache) is not str:
             self._headers = begun(template.name, cache, language, varies=varies, policy=header)
             self._add(headers)
-        else:
-            self._ready = ready_headers(template.name, cache, language, varies=varies, policy=header)
-            self._headers = self._ready.named
+            return
+        self._ready = ready_headers(
+            template.name, cache, language, varies=varies, policy=None if self.nonce else header
+        )
+        self._headers = self._ready.named
+        if self.nonce and header is not None:
+            check_header(*header, is_new=True)
+            check_caches([("Cache-Control", cache)])
+            self._own = [header]
+            self._headers = {**self._headers, header[0]: header[1]}
 
     def _add(self, given: Headers | None) -> None:
         """Add headers, or put them in the place of others. Raises ``ValueError``."""
@@ -161,11 +169,15 @@ class Page:
         The ETag, which depends on the body, is there if the page is not streamed.
         """
         headers = dict(self._headers)
-        # With a validator, a cache that may keep a page but not use it would send its nonce again.
-        validates = not self.nonce or directives(headers["Cache-Control"]).get(PRIVATE) == ""
-        if not self.stream and self.status == _OK and "ETag" not in headers and validates:
+        if not self.stream and self.status == _OK and "ETag" not in headers and self._validates:
             headers["ETag"] = self._etag()
         return headers
+
+    @property
+    def _validates(self) -> bool:
+        if not self.nonce:
+            return True
+        return self._ready.is_private if self._ready is not None else is_private(self._headers["Cache-Control"])
 
     @property
     def pairs(self) -> list[tuple[str, str]]:
@@ -233,12 +245,13 @@ class Page:
 
     def _etag(self) -> str:
         """Return what identifies this answer: body and headers but cookies, without the nonce, which always differs."""
-        if self._ready is not None:
-            same, body = self._ready.hashed.copy(), self.body
-        else:
+        if self._ready is None:
             same = hash_of([*self._headers.items(), *self._repeated], self.nonce)
-            body = self.body.replace(self.nonce.encode(), b"") if self.nonce else self.body
-        same.update(body)
+        else:
+            same = self._ready.hashed.copy()
+            for name, value in self._own:
+                same.update(f"\n{name}: {value.replace(self.nonce, '')}".encode("latin-1"))
+        same.update(self.body.replace(self.nonce.encode(), b"") if self.nonce else self.body)
         return f'"{same.hexdigest()}"'
 
     # --- as an app -------------------------------------------------------------------------------------------------
@@ -263,8 +276,10 @@ class Page:
         ready = self._ready
         if ready is not None and not self.stream and self.status == _OK and scope["method"] == "GET" and not etags:
             status, empty = _OK, False
-            own = (b"etag", self._etag().encode()), (b"content-length", b"%d" % len(first))
-            octets = [*ready.octets, *own]
+            octets = [*ready.octets, *(octets_of(*pair) for pair in self._own)]
+            if self._validates:
+                octets.append((b"etag", self._etag().encode()))
+            octets.append((b"content-length", b"%d" % len(first)))
         else:
             status, headers, empty = self._answer(scope["method"], etags.decode("latin-1"))
             # What is another for each answer is not worth remembering.
