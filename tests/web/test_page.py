@@ -569,6 +569,26 @@ def test_one_answer_in_all_ways(options: dict[str, Any]) -> None:
     assert asgi(page) == wsgi(page) == expected
 
 
+@pytest.mark.parametrize(("cache", "validates"), [
+    ("", True), ("private, no-cache", True), ("no-store", False), ("no-cache", False), ('private="x-a", no-store', False),
+])  # fmt: skip
+def test_which_pages_with_a_nonce_have_an_etag(cache: str, validates: bool) -> None:  # noqa: FBT001  a case
+    """A page with a nonce is revalidated only where no shared cache could send its nonce again."""
+    template = strict.compile("<script>f()</script>")
+    answered = [call(template.page(cache=cache))[1] for call in (asgi, wsgi)]
+    answered.append({name.lower(): value for name, value in template.page(cache=cache).answer()[1]})
+    assert ["etag" in headers for headers in answered] == [validates] * 3
+
+
+def test_a_directive_cannot_add_a_header() -> None:
+    """The header of a policy whose directives were changed is looked at in each answer."""
+    policy = Policy()
+    policy.directives["img-src"] = "a\r\nSet-Cookie: b"
+    for options in {}, {"headers": {"X-Port": "Ellery"}}:
+        with pytest.raises(ValueError, match="cannot be a header"):
+            Engine(policy=policy).compile("x").page(**options)  # type: ignore[arg-type]
+
+
 @pytest.mark.parametrize(("options", "most"), [
     ({}, 32), ({"locale": "de"}, 32), ({"policy": Policy(hashes=True)}, 32), ({"policy": Policy()}, 45),
 ])  # fmt: skip
