@@ -13,10 +13,11 @@ import threading
 import traceback
 import weakref
 from array import array
+from collections import ChainMap, Counter, OrderedDict, UserDict, defaultdict, namedtuple
 from contextlib import contextmanager, suppress
 from enum import StrEnum
 from itertools import count
-from types import SimpleNamespace
+from types import MappingProxyType, SimpleNamespace
 from typing import TYPE_CHECKING, Any
 
 import pytest
@@ -151,6 +152,15 @@ class Asked(Own):
         raise AttributeError(name)
 
 
+class Unready:
+    """An object that ends in an error of another kind where it does not have something."""
+
+    d = property(lambda _: dict[str, int]()["d"])
+
+    def __getattr__(self, name: str) -> object:
+        raise KeyError(name)
+
+
 class Always(Own):
     """An object that is asked for everything."""
 
@@ -174,7 +184,7 @@ ATTRIBUTES = [
     "<! for y in [x, x] !>{{= y.{} =}}<! end !>",
     "{{= x.{} ?? 2 =}}",
 ]
-OBJECTS = [Slotted, Own, Asked, Always, OfKind("Made", (), {}), OfKind("MadeToo", (Own,), {}), SimpleNamespace, lambda: SimpleNamespace(a=1, b=len)]  # fmt: skip
+OBJECTS = [Slotted, Own, Asked, Unready, Always, OfKind("Made", (), {}), OfKind("MadeToo", (Own,), {}), SimpleNamespace, lambda: SimpleNamespace(a=1, b=len)]  # fmt: skip
 
 
 @pytest.mark.parametrize("source", ATTRIBUTES)
@@ -183,6 +193,37 @@ def test_attributes_of_objects(source: str, kind: Callable[[], object]) -> None:
     """What an object has is printed, and what it has not or fails to compute is reported, the first time and later."""
     for name in "abcdfgh":
         are_the_same(source.format(name, name), *(lambda: {"x": kind()} for _ in range(2)))
+
+
+class Indexed:
+    """An object with items, and attributes that hide them."""
+
+    keys = "of the class"
+
+    def __getitem__(self, name: str) -> int:
+        return {"b": 1, "keys": 2}[name]
+
+
+Named = namedtuple("Named", "b keys items data")  # noqa: PYI024  of no types
+ROW = {"b": 1, "keys": 2, "items": 3, "data": 4, "count": 5}
+KINDS: list[Callable[[], object]] = [
+    lambda: dict(ROW), lambda: OrderedDict(ROW), lambda: UserDict(ROW), lambda: ChainMap(ROW), lambda: Counter(ROW),
+    lambda: defaultdict(int, ROW), lambda: MappingProxyType(ROW), lambda: SimpleNamespace(**ROW), Indexed,
+    lambda: Named(1, 2, 3, 4),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("names", ["b", "keys", "items", "data", "count", "z", "b keys", "z b"])
+@pytest.mark.parametrize("kind", KINDS, ids=range(len(KINDS)))
+def test_rows_of_any_kind(kind: Callable[[], object], names: str) -> None:
+    """A dot of a row is read alike the first time and later, also after rows of another kind, and of none."""
+    body = "".join(f"{{= row.{name} =}}" for name in names.split())
+    source = f"<! for row in rows !>{body},<! end !>"
+    are_the_same(source, *(lambda: {"rows": [kind() for _ in range(3)]} for _ in range(2)))
+    if names in {"b", "b keys"}:
+        page = both(source)[0]
+        assert page(rows=[kind(), kind(), kind()]) == 3 * page(rows=[kind()])
+    are_the_same(source, lambda: {"rows": [kind(), dict(ROW), kind(), SimpleNamespace(**ROW), kind(), None]})
 
 
 class Mistaken:
