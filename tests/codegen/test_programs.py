@@ -558,17 +558,24 @@ ODD_VALUES = (
 )  # fmt: skip
 
 
-def test_simple_values_have_templates(monkeypatch: pytest.MonkeyPatch) -> None:
-    """The list of templates is complete, and in each of them a call can be left out."""
-    assert {name for name, row in ESCAPERS.items() if row.simple} == {*SIMPLE}
-    jump = FunctionCompiler.jump
+def steps_made(monkeypatch: pytest.MonkeyPatch, method: str) -> list[int]:
+    """Return a list of the steps that a method of the compiler adds from now on."""
+    add = getattr(FunctionCompiler, method)
     made: list[int] = []
 
     def recorded(self: FunctionCompiler, *parts: int) -> int:
         made.append(parts[0])
-        return jump(self, *parts)
+        found: int = add(self, *parts)
+        return found
 
-    monkeypatch.setattr(FunctionCompiler, "jump", recorded)
+    monkeypatch.setattr(FunctionCompiler, method, recorded)
+    return made
+
+
+def test_simple_values_have_templates(monkeypatch: pytest.MonkeyPatch) -> None:
+    """The list of templates is complete, and in each of them a call can be left out."""
+    assert {name for name, row in ESCAPERS.items() if row.simple} == {*SIMPLE}
+    made = steps_made(monkeypatch, "jump")
     for name, source in SIMPLE.items():
         made.clear()
         template = Engine().compile(source)
@@ -587,14 +594,7 @@ ENDS = [
 def test_branches_write_what_follows(monkeypatch: pytest.MonkeyPatch, source: str, writes: int) -> None:
     """Short text after a condition is written with each branch, where nothing else would be written with it."""
     are_the_same(source, *({"x": x, "y": y} for x in ("", "<") for y in ([], [0, 1])))
-    step = FunctionCompiler.step
-    made: list[int] = []
-
-    def recorded(self: FunctionCompiler, *parts: int) -> int:
-        made.append(parts[0])
-        return step(self, *parts)
-
-    monkeypatch.setattr(FunctionCompiler, "step", recorded)
+    made = steps_made(monkeypatch, "step")
     Engine().compile(source)
     assert made.count(steps.WRITE) == writes
 

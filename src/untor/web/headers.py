@@ -18,18 +18,13 @@ if TYPE_CHECKING:
     """Headers to add: a mapping, whose values may be lists, or pairs, where a name may come several times."""
 
     class ReadyHeaders(NamedTuple):
-        """The headers that an answer begins with: by name, as ASGI has them, and what an ETag with them begins as.
-
-        ``is_private`` says whether a page with a nonce may have an ETag: with one, a cache that may keep a page but not
-        use it would send its nonce again.
-        """
+        """The headers that an answer begins with: by name, as ASGI has them, and what an ETag with them begins as."""
 
         named: Mapping[str, str]
         octets: Sequence[tuple[bytes, bytes]]
         hashed: blake2b
-        is_private: bool
 else:  # typing is not loaded to answer a request
-    ReadyHeaders = namedtuple("ReadyHeaders", "named octets hashed is_private")  # noqa: PYI024
+    ReadyHeaders = namedtuple("ReadyHeaders", "named octets hashed")  # noqa: PYI024
 
 TYPES = {
     "txt": "text/plain; charset=utf-8",
@@ -49,7 +44,9 @@ _CACHE_HEADER = re.compile(
 """Headers that shared caches obey (RFC 9111 §5.2, RFC 9213, and those of widely used caches)."""
 
 
-def begun(template: str, cache: str, language: str, *, varies: bool, policy: tuple[str, str] | None) -> dict[str, str]:
+def common_headers(
+    template: str, cache: str, language: str, *, varies: bool, policy: tuple[str, str] | None
+) -> dict[str, str]:
     """Return the headers that each answer begins with, of a page of this template."""
     ending = template.partition("#")[0].rpartition(".")[2]
     headers = {
@@ -71,13 +68,13 @@ def ready_headers(
     template: str, cache: str, language: str, *, varies: bool, policy: tuple[str, str] | None
 ) -> ReadyHeaders:
     """Return the headers of answers that have none of their own, with that of a policy. Raises ``ValueError``."""
-    headers = begun(template, cache, language, varies=varies, policy=policy)
+    headers = common_headers(template, cache, language, varies=varies, policy=policy)
     for pair in headers.items():
         check_header(*pair, is_new=False)
-    octets = [octets_of(*pair) for pair in headers.items()]
-    return ReadyHeaders(headers, octets, hash_of(headers.items()), is_private(cache))
+    return ReadyHeaders(headers, [octets_of(*pair) for pair in headers.items()], hash_of(headers.items()))
 
 
+@lru_cache(500)
 def is_private(cache: str) -> bool:
     """Return whether a Cache-Control keeps shared caches from keeping a page."""
     return directives(cache).get("private") == ""

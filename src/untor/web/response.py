@@ -5,9 +5,9 @@ from __future__ import annotations
 from untor.runtime.parameter_checks import NONCE
 from untor.types.parameter_types import is_mapping
 from untor.web.headers import (
-    begun,
     check_caches,
     check_header,
+    common_headers,
     encoded,
     hash_of,
     is_private,
@@ -123,7 +123,7 @@ class Page:
         self._repeated: list[tuple[str, str]] = []
         """Headers of names that come several times, and cookies."""
         if headers or type(cache) is not str:
-            self._headers = begun(template.name, cache, language, varies=varies, policy=header)
+            self._headers = common_headers(template.name, cache, language, varies=varies, policy=header)
             self._add(headers)
             return
         self._ready = ready_headers(
@@ -175,9 +175,8 @@ class Page:
 
     @property
     def _validates(self) -> bool:
-        if not self.nonce:
-            return True
-        return self._ready.is_private if self._ready is not None else is_private(self._headers["Cache-Control"])
+        # With a validator, a cache that may keep a page but not use it would send its nonce again.
+        return not self.nonce or is_private(self._headers["Cache-Control"])
 
     @property
     def pairs(self) -> list[tuple[str, str]]:
