@@ -14,7 +14,7 @@ from support import cases
 from untor import Engine, MarkError, UntorError
 from untor.analysis.analyser import reading_of
 from untor.diagnostics.source import Source
-from untor.language import tree
+from untor.language import parser, tree
 from untor.language.expressions import ExpressionParser
 from untor.language.parser import parse
 from untor.language.tokens import KEYWORDS
@@ -82,13 +82,15 @@ WORDS = st.sampled_from([*"abc.,()[]{}:|?+=", "_a", "5", '"x"', "??", "==", "as"
 @given(
     st.lists(WORDS, min_size=1, max_size=8),
     st.sampled_from(["{{= {} =}}", "<! for a in {} !><! end !>", "<! if {} !><! end !>"]),
+    st.sampled_from(["", " "]),
 )
-def test_the_shortcut_comes_to_the_same(words: list[str], mark: str) -> None:
+def test_the_shortcut_comes_to_the_same(words: list[str], mark: str, between: str) -> None:
     """What is read as names with dots at once is read, or refused, as the whole grammar does."""
-    source = Source("x", mark.format(" ".join(words)))
+    source = Source("x", mark.format(between.join(words)))
     quick = parse(source)
     with pytest.MonkeyPatch.context() as patched:
         patched.setattr(ExpressionParser, "path", lambda _: None)
+        patched.setattr(parser, "plain_path", lambda *_: None)
         whole = parse(source)
     assert quick.body == whole.body
     assert [each.message for each in quick.problems] == [each.message for each in whole.problems]

@@ -6,10 +6,12 @@ follows a value (dots, items, ``?``).
 
 from __future__ import annotations
 
+import re
+
 from untor.diagnostics import hints
 from untor.diagnostics.problem import Problem
 from untor.language import tree
-from untor.language.tokens import SyntaxProblem, Token, number_value, string_value, tokens, unexpected_text
+from untor.language.tokens import KEYWORDS, SyntaxProblem, Token, number_value, string_value, tokens, unexpected_text
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
@@ -43,6 +45,26 @@ _AFTER_VALUE = frozenset({"", ",", ")", "]", "}", ":", "if", "else", "as"})
 """Tokens that do not go on with an expression that has come to an end; the empty one is the last of a mark."""
 
 
+_PATH = re.compile(r"\s*+([^\W\d_]\w*+(?:\.[^\W\d_]\w*+)*+)\s*+")
+
+
+def plain_path(source: Source, start: int, end: int) -> tree.Expression | None:
+    """Read ``a.b.c``, as most marks have it, without cutting it into tokens; ``None`` for anything else."""
+    match = _PATH.fullmatch(source.text, start, end)
+    if match is None:
+        return None
+    first, *names = match[1].split(".")
+    if first in KEYWORDS or len(names) > MOST_DOTS:
+        return None
+    start = match.start(1)
+    end = start + len(first)
+    value: tree.Expression = tree.Name(start, end, first)
+    for name in names:
+        begin, end = end + 1, end + 1 + len(name)
+        value = tree.Attribute(start, end, value, name, begin)
+    return value
+
+
 class ExpressionParser:
     """Reads the tokens of one mark. Every method raises ``SyntaxProblem``."""
 
@@ -68,8 +90,11 @@ class ExpressionParser:
 
     def accept(self, *texts: str) -> Token | None:
         """Go past the next token when it is one of these operators or words."""
-        token = self.token
-        return self.take() if token.text in texts and token.kind in {"operator", "word", "name"} else None
+        token = self.tokens[self.index]
+        if token.text in texts and token.kind in {"operator", "word", "name"}:
+            self.index += 1
+            return token
+        return None
 
     def expect(self, text: str, opened: Token | None = None) -> Token:
         """Go past an operator that must come next; ``opened`` is the bracket that it closes."""

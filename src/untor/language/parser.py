@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from untor.diagnostics.problem import Problem
 from untor.language import tree
 from untor.language.composition_steps import arguments, new_name, parameters, shape_problem, target
-from untor.language.expressions import ExpressionParser
+from untor.language.expressions import ExpressionParser, plain_path
 from untor.language.keywords import BLOCKS
 from untor.language.scanner import Mark, Scanner, Surroundings
 from untor.language.tokens import SyntaxProblem, string_value
@@ -106,6 +106,9 @@ class _TemplateParser:
             del self.problems[count:]
 
     def print(self, mark: Mark) -> None:
+        if known := plain_path(self.source, mark.inner_start, mark.inner_end):
+            self.body.append(tree.Print(mark.start, mark.end, known))
+            return
         if not self.source.text[mark.inner_start : mark.inner_end].strip():
             self.report("print-empty", mark)
             self.body.append(tree.Print(mark.start, mark.end, unreadable(self.source, mark)))

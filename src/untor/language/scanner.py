@@ -62,7 +62,6 @@ class Mark:
     is_torn: bool = False
 
 
-_CANDIDATE = re.compile(r"\{=|<!")
 _NO_STEP = re.compile(r"<!(?:doctype|\[CDATA\[|\[(?:if\b|endif\]))", re.IGNORECASE | re.ASCII)
 _CONDITIONAL = re.compile(r"<!--\[if\b", re.IGNORECASE | re.ASCII)
 _STEP = re.compile(r"<!(\s*)([^\W\d]\w*)")
@@ -99,11 +98,17 @@ class Scanner:
     def scan(self) -> list[Mark]:
         """Return the marks and the text between them, without the lines that hold only steps."""
         text, position = self.source.text, 0
-        while match := _CANDIDATE.search(text, position):
-            at = match.start()
-            position = self._print(at) if match[0] == "{=" else self._declaration(at)
+        value, step = text.find("{="), text.find("<!")
+        while value >= 0 or step >= 0:
+            is_value = step < 0 or 0 <= value < step
+            at = value if is_value else step
+            position = self._print(at) if is_value else self._declaration(at)
             if position <= at:
                 raise AssertionError("the scanner does not advance")
+            if 0 <= value < position:
+                value = text.find("{=", position)
+            if 0 <= step < position:
+                step = text.find("<!", position)
         self._text_to(len(text))
         _take_lines_away(self.marks, text)
         return self.marks

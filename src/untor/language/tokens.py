@@ -17,11 +17,14 @@ KEYWORDS = frozenset({"and", "or", "not", "in", "is", "if", "else", "True", "Fal
 
 _TOKEN = re.compile(
     r"""
-    (?P<space>\s+)
-  | (?P<number>(?:\d[\d_]*\.?[\d_]*|\.\d[\d_]*)(?:[eE][+-]?\d+)?\w*)
-  | (?P<name>[^\W\d]\w*)
-  | (?P<string>"(?:[^"\\\r\n]|\\.)*"|'(?:[^'\\\r\n]|\\.)*')
-  | (?P<operator>\?\?|//|[=!<>]=|[-+*/%|<>.,:?()\[\]{}=])
+    \s*+
+    (?:
+        (?P<name>[^\W\d]\w*)
+      | (?P<number>(?:\d[\d_]*\.?[\d_]*|\.\d[\d_]*)(?:[eE][+-]?\d+)?\w*)
+      | (?P<string>"(?:[^"\\\r\n]|\\.)*"|'(?:[^'\\\r\n]|\\.)*')
+      | (?P<operator>\?\?|//|[=!<>]=|[-+*/%|<>.,:?()\[\]{}=])
+      | (?P<end>\Z)
+    )
     """,
     re.VERBOSE,
 )
@@ -55,21 +58,22 @@ def tokens(source: Source, start: int, end: int) -> list[Token]:
     """Cut a part of the source into tokens, an ``end`` token last. Raises ``SyntaxProblem``."""
     tokens: list[Token] = []
     position = start
-    while position < end and (match := _TOKEN.match(source.text, position, end)):
-        kind, (begin, position) = match.lastgroup or "", match.span()
-        if kind == "space":
-            continue
-        text = match[0]
+    while match := _TOKEN.match(source.text, position, end):
+        kind = match.lastgroup or ""
+        text = match[kind]
+        if kind == "end":
+            tokens.append(Token(kind, text, end, end))
+            return tokens
+        begin, position = match.span(kind)
         if kind == "name":
             kind = "word" if text in KEYWORDS else "name"
         elif kind == "number" and not _NUMBER.fullmatch(text):
             hint = _FORMAT if source.text[begin - 1 : begin] == ":" else None
             raise SyntaxProblem(Problem("number-bad", source, begin, position, hint=hint, number=text))
         tokens.append(Token(kind, text, begin, position))
-    if position < end:
-        raise SyntaxProblem(_unreadable(source, position, end))
-    tokens.append(Token("end", "", end, end))
-    return tokens
+    while source.text[position].isspace():
+        position += 1
+    raise SyntaxProblem(_unreadable(source, position, end))
 
 
 def _unreadable(source: Source, position: int, end: int) -> Problem:
