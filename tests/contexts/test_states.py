@@ -12,13 +12,15 @@ from hypothesis import strategies as st
 from selectolax.lexbor import LexborHTMLParser
 
 from untor import Engine, PlacementError
+from untor.contexts import html_shortcuts
 from untor.contexts.client_libraries import _MOST_KNOWN, Tables
 from untor.contexts.html_active_formatting import Inline, closed, misnested, opened
 from untor.contexts.html_attributes import meaning
 from untor.contexts.html_classify import describe, place_of
 from untor.contexts.html_joining import joined
 from untor.contexts.html_state import VALUE_STATES, HtmlState
-from untor.contexts.placement import Place
+from untor.contexts.html_tokenizer import STATES
+from untor.contexts.placement import Place, Unreadable
 from untor.contexts.stacks import NameSet, Stack
 from untor.contexts.url_states import UrlState
 from untor.contexts.ways import Way, set_ways, ways_of
@@ -137,8 +139,6 @@ def test_machines_join(first: str, second: str, state: str | None) -> None:
 
 def test_any_state_gives_a_verdict() -> None:
     """A machine can be started in any state; only text, RCDATA and attribute values take a value without more."""
-    from untor.contexts.html_tokenizer import STATES  # noqa: PLC0415  the table that is gone through
-
     taking = {state for state in STATES if isinstance(place_of(HtmlState(state)), Place)}
     quoted = {"attribute value (double-quoted)", "attribute value (single-quoted)"}
     assert taking == {"data", "RCDATA", "before attribute value", *quoted}
@@ -152,6 +152,34 @@ def test_attributes_are_those_of_a_parser() -> None:
         node = LexborHTMLParser(f"<p {chars}>").css_first("p")
         own = {*machine.attributes, machine.attribute} - {""}
         assert (None if machine.state in VALUE_STATES else own) == (node and set(node.attributes)), chars
+
+
+STARTS = ["", "<p ", *"{ <pre> <b> <table> <table><colgroup> <table><td> <svg> <select> <noscript>".split()]
+
+
+@pytest.mark.parametrize("start", STARTS)
+@pytest.mark.parametrize("printed", [False, True])
+def test_shortcuts_come_to_the_same(start: str, printed: bool, monkeypatch: pytest.MonkeyPatch) -> None:  # noqa: FBT001
+    """What is read by shortcuts is read as state by state, and refused for the same."""
+    tokens = ["<div", "<a", "<link", "</div", "<p>", "</b>", "<tr>", ' rel="icon"', ' style="', '"', ">", " ", "x"]
+    pages = [*texts(tokens, 3), *map("".join, itertools.product(["<p", "<link", "<td"], tokens, tokens, tokens))]
+    quick = [everything_after(start, printed, page) for page in pages]
+    monkeypatch.setattr(html_shortcuts, "READING", STATES)
+    monkeypatch.setattr(html_shortcuts, "plain_markup", lambda _machine, _text, position: position)
+    for page, found in zip(pages, quick, strict=True):
+        assert found == everything_after(start, printed, page), page
+
+
+def everything_after(start: str, printed: bool, text: str) -> object:  # noqa: FBT001
+    """Return all that is known after text, or the code of the problem that it has."""
+    machine = machine_after(start)
+    if printed:
+        machine.took_value()
+    try:
+        machine.read(text)
+    except Unreadable as found:
+        return found.code
+    return [getattr(machine, field) for field in machine.__slots__]
 
 
 @pytest.mark.parametrize(("start", "tokens", "most"), [

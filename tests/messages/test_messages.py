@@ -400,6 +400,15 @@ def test_values_are_set_apart_in_pages_from_right_to_left(tmp_path: Path) -> Non
     assert page.replace("\u2068", "").replace("\u2069", "") == engine.render("page", a="A")
 
 
+def test_values_of_one_part_are_set_apart_where_people_read_them(tmp_path: Path) -> None:
+    """What a part prints for people and for programs is isolated only for people."""
+    shown, sent = "<div><! include it a !></div>", "<option><! include it a !></option>"
+    template = f"<! part it(a) !>{{= a =}}<! end !>{shown * 3}<select>{sent * 2}</select>{shown}"
+    page = site(tmp_path, template, "", "ar").in_locale("ar").render("page", a="A")
+    isolated, plain = "<div>\u2068A\u2069</div>", "<option>A</option>"
+    assert page == f"{isolated * 3}<select>{plain * 2}</select>{isolated}"
+
+
 def test_pages_as_answers(tmp_path: Path) -> None:
     """A page says its language, and that requests decide on it where it was asked for."""
     engine = site(tmp_path, "<p><! say !>Gone<! end !></p>", 'msgid "Gone"\nmsgstr "weg"\n')

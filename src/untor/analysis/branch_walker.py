@@ -153,7 +153,7 @@ class BranchWalker(Walker[State]):
         if node.empty is not None:
             self.state = start
             empty = self._block(node, node.empty)
-            self.state = self._joined(node, "for", before if end is None else end, self.state)
+            self.state = self._joined(node, "for", joined if end is None else end, self.state)
         elif end is not None:
             self.state = self._joined(node, "for", start, end)
         else:

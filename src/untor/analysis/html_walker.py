@@ -88,7 +88,7 @@ class HtmlWalker(MessageWalker[HtmlState]):
 
     def key(self, state: HtmlState) -> object:
         """Return all that decides about values to come."""
-        return state.full_key()
+        return state.full_key(), self._is_read_by_programs(state)
 
     def enter_branch(self, state: HtmlState, conditions: list[object], *, last: bool) -> None:
         """Record the conditions of a branch."""
@@ -127,10 +127,11 @@ class HtmlWalker(MessageWalker[HtmlState]):
             end = len(function.source.text)
             raise self.refused("url-split", end - 1, end, name=self.state.attribute)
 
+    def _may_be_url(self) -> bool:
+        return self.state.state in VALUE_STATES and not self.state.ambiguity
+
     def _in_url(self) -> bool:
-        if self.state.state not in VALUE_STATES or self.state.ambiguity:
-            return False
-        place = self._place()
+        place = self._place() if self._may_be_url() else None
         return isinstance(place, Place) and place.kind == "url"
 
     def _place(self) -> Place | Refusal:
@@ -150,10 +151,11 @@ class HtmlWalker(MessageWalker[HtmlState]):
         late = self.state.xml or self.state.tag in DECIDED_LATE
         if not self.lost and late and not self.stays and self.state.state in ATTRIBUTE_VALUE_STATES:
             self._look_ahead(nodes, index)
-        if not self.lost and self._in_url():
-            return self._url(nodes, index)
+        place = self._place() if not self.lost and self._may_be_url() else None
+        if isinstance(place, Place) and place.kind == "url":
+            return self._url(nodes, index, place)
         if isinstance(node, tree.Print):
-            self._value(node)
+            self._value(node, place or self._place())
         elif isinstance(node, tree.Letters):
             self._letters(node)
         else:
@@ -245,8 +247,8 @@ class HtmlWalker(MessageWalker[HtmlState]):
                 start = seen.offset
         return text[start:]
 
-    def _value(self, node: tree.Print) -> None:
-        place = self._excepted(self._place(), node)
+    def _value(self, node: tree.Print, found: Place | Refusal) -> None:
+        place = self._excepted(found, node)
         trusted = self.names.trusted(node.expression)
         if isinstance(place, Refusal):
             raise self.refused(place.code, node.start, node.end, **self._words_of(place, node))
@@ -290,7 +292,12 @@ class HtmlWalker(MessageWalker[HtmlState]):
         state = self.state
         in_text = place.context == "text" and state.state == "data" and not state.xml
         last = node.expression.name if isinstance(node.expression, tree.Filter) else ""
-        return in_text and last not in MAKE_HTML and not (state.last_start in _MACHINE_TEXT and not state.closing)
+        return in_text and last not in MAKE_HTML and not self._is_read_by_programs(state)
+
+    @staticmethod
+    def _is_read_by_programs(state: HtmlState) -> bool:
+        """Return whether text comes right after the start tag of an element whose text programs read too."""
+        return state.last_start in _MACHINE_TEXT and not state.closing
 
     # --- messages ------------------------------------------------------------------------------------------------
 
@@ -380,10 +387,8 @@ class HtmlWalker(MessageWalker[HtmlState]):
             raise self.refused("place-refused", node.start, node.end, remedy="Put white space before it.", **words)
         return match[1]
 
-    def _url(self, nodes: list[tree.Node], index: int) -> int:
+    def _url(self, nodes: list[tree.Node], index: int, place: Place) -> int:
         """Hand the rest of a URL attribute's value to its own walker; return the index after it."""
-        place = self._place()
-        assert isinstance(place, Place)  # noqa: S101  _in_url has looked
         prefix = self.state.value
         text = "".join(self.held)
         if not text.endswith(prefix):

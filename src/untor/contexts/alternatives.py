@@ -46,8 +46,6 @@ class Alternatives(EmbeddedLanguage):
     ``since`` is the step that decides which one it is, in words; empty if it is not known.
     """
 
-    __slots__ = ("merged", "since", "states")
-
     merged: EmbeddedLanguage | None
     since: str
     states: tuple[EmbeddedLanguage, ...]

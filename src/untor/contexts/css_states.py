@@ -43,23 +43,6 @@ class Style(EmbeddedLanguage):
     of a pseudo-class or pseudo-element, ``prior`` is what was ``last`` before the unfinished token.
     """
 
-    __slots__ = (
-        "at",
-        "base",
-        "colon",
-        "glued",
-        "last",
-        "phase",
-        "prior",
-        "property",
-        "ruled",
-        "stack",
-        "state",
-        "tail",
-        "url",
-        "valued",
-    )
-
     def __init__(self, *, declarations: bool = False) -> None:
         self.state = "normal"
         self.phase = "start"

@@ -16,21 +16,18 @@ if TYPE_CHECKING:
 class EmbeddedLanguage:
     """The state of a language at some point of its text; a state never changes once it is given away.
 
-    Subclasses list their fields in ``__slots__`` and eat text in ``_eat``.
+    Subclasses eat text in ``_eat``. Their fields are always set in one order, and none is added later.
     """
-
-    __slots__: tuple[str, ...] = ()
 
     def copy(self) -> Self:
         """Return a state that can go its own way."""
-        other = type(self).__new__(type(self))
-        for name in self.__slots__:
-            setattr(other, name, getattr(self, name))
+        other = self.__class__.__new__(self.__class__)
+        other.__dict__ = self.__dict__.copy()
         return other
 
     def key(self) -> tuple[object, ...]:
         """Return all that decides how the text that follows is read."""
-        return tuple([getattr(self, name) for name in self.__slots__])
+        return (*self.__dict__.values(),)
 
     def __eq__(self, other: object) -> bool:
         return type(self) is type(other) and self.key() == other.key()

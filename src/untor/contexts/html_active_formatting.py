@@ -31,6 +31,8 @@ _INLINE = frozenset(
 _CLOSE = CLOSES_P | _ITEMS.keys()
 _WITHOUT_CONTENT = VOID | TABLE_PARTS
 _IN_PARAGRAPHS = FORMATTING | _INLINE
+_CHANGES_ANYWHERE = MARKERS | TABLE_PARTS | {"table"}
+"""Elements whose tags matter also where nothing is open that does."""
 
 _LISTS = frozenset().union(*_ITEMS.values())
 _EMPTY = Stack(FORMATTING | _LISTS | _ITEMS.keys() | {"p", "table", "!"})
@@ -110,6 +112,8 @@ def _cut(inline: Inline, depth: int) -> Inline:
 
 def opened(inline: Inline, name: str, *, in_p: bool) -> Inline:
     """Return what is open after a start tag; ``in_p`` means that a paragraph was opened before the formatting."""
+    if not inline.here.entries.depth and name not in _CHANGES_ANYWHERE and name not in FORMATTING:
+        return inline
     if name in TABLE_PARTS:
         inline = leave_cell(inline)
     if name in _CLOSE:
@@ -140,6 +144,8 @@ def _closed_by_start(inline: Inline, name: str, *, in_p: bool) -> Inline:
 def closed(inline: Inline, name: str) -> Inline:
     """Return what is open after an end tag."""
     here = inline.here
+    if not here.entries.depth and name not in _CHANGES_ANYWHERE:
+        return inline
     if name in MARKERS and (name == here.marker or name in here.around):
         return _closed_marker(inline, name)
     if name == "table" and ("table" in here.entries or "table" in here.around):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
 from typing import TYPE_CHECKING, NamedTuple
 
 from untor.contexts.placement import Refusal, refused
@@ -173,7 +174,17 @@ _VARIANTS = "Write the variants out with <! if !>, each with fixed text."
 
 def meaning(element: str, attribute: str, *, foreign: bool = False, fixed: Fixed | None = None) -> Meaning | Refusal:
     """Say what an attribute of an element means; ``fixed`` are the element's other attributes."""
-    fixed = fixed or {}
+    return _meaning(element, attribute, foreign, (*fixed.items(),) if fixed else ())
+
+
+@lru_cache(maxsize=2048)
+def _meaning(
+    element: str,
+    attribute: str,
+    foreign: bool,  # noqa: FBT001  a key
+    others: tuple[tuple[str, str | None], ...],
+) -> Meaning | Refusal:
+    fixed = dict(others)
     where = f'in the attribute "{attribute}" of <{element}>'
     if attribute.startswith("on") and attribute not in NO_HANDLERS:
         return Meaning("script")

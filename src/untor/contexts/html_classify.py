@@ -62,7 +62,7 @@ def place_of(machine: HtmlState) -> Place | Refusal:
     state = machine.state
     if machine.ambiguity:
         return refused("here", machine.ambiguity, "Make the markup before it unambiguous.")
-    if "noscript" in machine.stack and NOSCRIPT_END.search(machine.noscript):
+    if "noscript" in machine.stack.members and NOSCRIPT_END.search(machine.noscript):
         reason = "with scripting on, a value could make the end tag of noscript of it"
         return refused("right after this inside <noscript>", reason, "Write &lt; for the < before it.")
     if state == "data":
@@ -93,7 +93,7 @@ def _on_all_ways(machine: HtmlState) -> Place | Refusal:
 def _in_text(machine: HtmlState) -> Place | Refusal:
     if machine.other_ways:
         return _on_all_ways(machine)
-    top = machine.stack[-1] if machine.stack else ""
+    top = machine.stack.top
     if machine.xml:
         return _in_xml_text(machine, top)
     if top in NO_TEXT:
@@ -259,7 +259,7 @@ def describe(machine: HtmlState) -> str:
         code = " (code)" if isinstance(machine.inner, Script) else ""
         inner = f" ({place.path[-1]})" if isinstance(place, Place) else code
     if state == "data":
-        top = machine.stack[-1].rpartition(":")[2] if machine.stack else ""
+        top = machine.stack.top.rpartition(":")[2]
         return f"in the text of <{top}>" if top else "in text"
     if state in VALUE_STATES:
         return f'in the attribute "{machine.attribute}" of <{machine.tag}>{inner}'

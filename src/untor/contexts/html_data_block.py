@@ -9,8 +9,6 @@ from untor.contexts.placement import Place, Refusal, refused, unreadable
 class DataBlock(EmbeddedLanguage):
     """There is one state only: browsers read it as text."""
 
-    __slots__ = ()
-
     def _eat(self, text: str) -> None:
         """Go over anything."""
 
@@ -21,8 +19,6 @@ class DataBlock(EmbeddedLanguage):
 
 class NoText(EmbeddedLanguage):
     """The content of a script whose ``src`` a value may leave out: any text in it would be run then."""
-
-    __slots__ = ()
 
     def _eat(self, text: str) -> None:
         if text.strip():

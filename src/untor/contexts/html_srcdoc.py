@@ -17,8 +17,6 @@ _LONGEST_REFERENCE = 64
 class Document(EmbeddedLanguage):
     """The state of a document in an attribute."""
 
-    __slots__ = ("machine", "tail")
-
     def __init__(self, machine: HtmlState) -> None:
         self.machine = machine
         self.tail = ""

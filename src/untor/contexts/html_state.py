@@ -9,7 +9,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING, NamedTuple
 
-from untor.contexts import html_tokenizer
+from untor.contexts import html_shortcuts
 from untor.contexts.client_libraries import DEFAULT
 from untor.contexts.html_active_formatting import Inline
 from untor.contexts.html_attributes import DECIDING
@@ -33,7 +33,8 @@ if TYPE_CHECKING:
     """The namespaces that an element of XML declares, by prefix."""
 
 INITIAL = frozenset({"initial"})
-_NOTHING_OPEN = Stack(TABLE_PARTS | {"table", "template", "select", "noscript", "svg:svg", "math:math"})
+_BODY = frozenset({"in body"})
+_NOTHING_OPEN = Stack(TABLE_PARTS | {"table", "template", "select", "noscript", "svg:svg", "math:math"}, "")
 
 TAG_STATES = frozenset(
     {
@@ -56,7 +57,8 @@ _RUN_JSON = frozenset({"importmap", "speculationrules"})
 _RAW_ENDS = frozenset({"RAWTEXT end tag name", "script data end tag name", "script data escaped end tag name"})
 _RAW = frozenset({"RCDATA", "RAWTEXT", "script data"})
 _REFERENCE_STATES = VALUE_STATES | {"data", "RCDATA"}
-
+_OF_TAGS = frozenset({"head-after-text", "cell-differs"})
+"""Problems of a whole tag, which are shown at its beginning."""
 
 NOSCRIPT_END = re.compile(r"<(?:/(?:n(?:o(?:s(?:c(?:r(?:i(?:pt?)?)?)?)?)?)?)?)?\Z", re.IGNORECASE | re.ASCII)
 """The start of what could become an end tag of ``noscript``."""
@@ -241,6 +243,8 @@ class HtmlState:
     def fixed_attributes(self) -> Fixed:
         """Return the attributes of the tag that decide what others mean; the first of a name counts."""
         attributes: Fixed = {}
+        if not (self.static_attributes or self.later_attributes):
+            return attributes
         for name, value in (*self.static_attributes, *self.later_attributes):
             if name != self.attribute:
                 attributes.setdefault(name, value)
@@ -269,12 +273,12 @@ class HtmlState:
 
     def is_in_foreign(self) -> bool:
         """Return whether what comes here is content of SVG or MathML, which some HTML elements would end."""
-        top = self.stack[-1] if self.stack else ""
+        top = self.stack.top
         return top.startswith(("svg:", "math:")) and top not in INTEGRATION_POINTS
 
     def is_foreign_tag(self) -> bool:
         """Return whether the tag that is being read is one of foreign content."""
-        top = self.stack[-1] if self.stack else ""
+        top = self.stack.top
         inside = top.startswith(("svg:", "math:")) and top not in INTEGRATION_POINTS and self.tag not in BREAKOUT
         return inside or self.tag in {"svg", "math"} or self.xml
 
@@ -291,40 +295,43 @@ class HtmlState:
             position = end if found < 0 else found
             self.value += text[start:position]
             return position
-        states = html_tokenizer.STATES
+        states = html_shortcuts.READING
         self.csp_elements = []
-        noscript_from = start
+        noscript_from, tag = start, -1
         content = start if self._in_content() else -1
         while position < end:
-            if self.state == "data" and (position := html_tokenizer.simple_tags(self, text, position)) == end:
-                break
-            before = position, self.state
-            stack = self.stack
+            state, stack = self.state, self.stack
+            if state == "data":
+                position = tag = html_shortcuts.plain_markup(self, text, position)
+                if position == end:
+                    break
+            begin = position
             try:
-                position = states[self.state](self, text, position)
+                position = states[state](self, text, begin)
             except Unreadable as found:
-                found.offset = position
+                found.offset = tag if tag >= 0 and found.code in _OF_TAGS else begin
                 raise
             if self.opened:
                 self._note_opened(position)
-            if self.state is not before[1]:
-                if before[1] in _RAW_ENDS and self.closing and self.tag in {"script", "style"}:
-                    self.csp_elements.append(Ended(before[0] - len("</") - len(self.tag)))
-                content = self._content(text, content, position)
-            elif position == before[0]:
+            if self.state is not state:
+                if state in _RAW_ENDS and self.closing and self.tag in {"script", "style"}:
+                    self.csp_elements.append(Ended(begin - len("</") - len(self.tag)))
+                if content >= 0 or self.inner is not None:
+                    content = self._content(text, content, position)
+            elif position == begin:
                 raise AssertionError(f"the state {self.state!r} does not advance")
             if self.stack is not stack:
                 noscript_from = self._noscript(stack, text, noscript_from, position)
         if content >= 0:
             self._feed(text, content, end)
-        if "noscript" in self.stack:
+        if "noscript" in self.stack.members:
             self.noscript = _of_end_tags(self.noscript + text[noscript_from:end])
         return end
 
     def _note_opened(self, position: int) -> None:
         """Note that a tag whose element may need a nonce has ended right before ``position``."""
         self.opened, tag = "", self.opened
-        foreign = self.xml or (self.stack and self.stack[-1].startswith(("svg:", "math:")))
+        foreign = self.xml or self.stack.top.startswith(("svg:", "math:"))
         inline = tag != "link" and (tag == "style" or "src" not in self.attributes)
         kind = self.fixed_attributes().get("type")
         data = isinstance(self.inner, DataBlock) or (isinstance(self.inner, Json) and kind not in _RUN_JSON)
@@ -359,7 +366,7 @@ class HtmlState:
 
     def _noscript(self, stack: Stack[str], text: str, start: int, position: int) -> int:
         """Hold the two readings of ``noscript`` together: with scripting it is raw text up to its end tag."""
-        was, now = "noscript" in stack, "noscript" in self.stack
+        was, now = "noscript" in stack.members, "noscript" in self.stack.members
         if was and not now:
             raw = (self.noscript + text[start:position]).lower()
             self.noscript = ""
@@ -417,9 +424,16 @@ class HtmlState:
         return (*common, self.tag, self.closing, self.attribute, buffer, self.last_start)
 
     def full_key(self) -> tuple[object, ...]:
-        """Return all that decides about values to come."""
+        """Return all that decides about values to come.
+
+        That the body may have begun is left out: it is read as it is without that, whatever else may be the case.
+        """
+        modes = self.insertion_modes - _BODY
+        if self.state == "data":
+            # The next tag has attributes of its own.
+            return (*self.key(), modes, frozenset(ways_of(self)), self.in_p, self.printed)
         sets: tuple[object, ...] = (
-            self.insertion_modes,
+            modes,
             self.attributes,
             self.dynamic_attributes,
             self.omittable_attributes,

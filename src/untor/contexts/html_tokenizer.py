@@ -10,7 +10,6 @@ from __future__ import annotations
 import re
 
 from untor.contexts import html_tree_builder
-from untor.contexts.html_active_formatting import paragraph
 from untor.contexts.html_comments import COMMENT_STATES
 from untor.contexts.html_content import of_attribute
 from untor.contexts.html_raw_text import RAW_STATES
@@ -31,7 +30,6 @@ _SPACES = re.compile("[\t\n\f\r ]+")
 _TO_LESS_THAN = re.compile("[^<]+")
 _TO_LESS_THAN_OR_DASH = re.compile("[^<-]+")
 _SIMPLE_TAG = re.compile("<(/?)([a-z][a-z0-9]*)>")
-_SIMPLE_RUN = re.compile("[^<]+|<(/?)([a-z][a-z0-9]*)>")
 _SIMPLE_ATTRIBUTE = re.compile('([a-z][a-z-]*)="([^"]*)"')
 _TAG_NAME = re.compile("[^\t\n\f\r />]+")
 _ATTRIBUTE_NAME = re.compile("[^\t\n\f\r />=]+")
@@ -41,32 +39,6 @@ _UNQUOTED = re.compile("[^\t\n\f\r >]+")
 
 
 # --- 13.2.5.1 to .5: text ------------------------------------------------------------------------------------
-
-
-def simple_tags(machine: HtmlState, text: str, position: int) -> int:
-    """Go over text and tags without attributes that do no more than begin or end a paragraph; return where they end.
-
-    A shortcut through all states of these tags, in the data state; it comes to the same.
-    """
-    if not html_tree_builder.is_plain(machine):
-        return position
-    last = None
-    is_open = machine.in_p
-    for match in _SIMPLE_RUN.finditer(text, position):
-        name = match[2]
-        if match.start() != position or (not match[1] and name in html_tree_builder.SWITCHING):
-            break
-        position = match.end()
-        machine.after_pre = False
-        if name:
-            last = match
-            is_open = paragraph(name, is_open=is_open, closing=bool(match[1]))
-            if not match[1]:
-                machine.last_start = name
-    if last is not None:
-        new_tag(machine, closing=bool(last[1]))
-        machine.state, machine.tag, machine.in_p = "data", last[2], is_open
-    return position
 
 
 def data_state(machine: HtmlState, text: str, position: int) -> int:

@@ -33,6 +33,7 @@ if TYPE_CHECKING:
 
 _BEFORE_BODY = frozenset({"initial", "before head", "in head", "after head", "maybe body"})
 _ROOTS = frozenset({"table", "template", "select", "noscript"})
+_FOREIGN = frozenset({"svg:svg", "math:math"})
 _TABLE_OR_ROOT = TABLE_PARTS | _ROOTS
 SWITCHING = frozenset(
     HEAD | TABLE_PARTS | _ROOTS | TEXT_STATES.keys() | NEWLINE_EATERS | formatting.FORMATTING | formatting.MARKERS
@@ -47,7 +48,8 @@ def _to_body(machine: HtmlState) -> None:
 
 def is_plain(machine: HtmlState) -> bool:
     """Return whether the machine is in a body where nothing is open but ordinary elements and paragraphs."""
-    opened = machine.stack or machine.formatting or machine.other_ways
+    inline = machine.formatting
+    opened = machine.stack.depth or inline.here.entries.depth or inline.outer.depth or machine.other_ways
     return not (opened or machine.xml) and machine.insertion_modes.isdisjoint(_BEFORE_BODY)
 
 
@@ -56,9 +58,11 @@ def characters(machine: HtmlState, text: str) -> None:
     machine.after_pre = False
     if machine.xml:
         return
-    if machine.insertion_modes & _BEFORE_BODY and not machine.stack and text.strip("\t\n\f\r "):
+    if text.isspace() and not text.strip("\t\n\f\r "):
+        return
+    if not (machine.stack.depth or machine.insertion_modes.isdisjoint(_BEFORE_BODY)):
         _to_body(machine)
-    if text.strip("\t\n\f\r "):
+    if machine.other_ways or machine.stack.top == "colgroup":
         _leave_colgroup(machine)
 
 
@@ -111,8 +115,15 @@ def start_tag(machine: HtmlState, name: str) -> None:
     if machine.other_ways:
         _on_each_way(machine, name, start_tag)
         return
-    if name not in SWITCHING and is_plain(machine):
+    stack = machine.stack
+    if name not in SWITCHING and not (
+        machine.xml or machine.formatting.has_formatting() or not _FOREIGN.isdisjoint(stack.members)
+    ):
         # A shortcut for most tags; it comes to the same.
+        if not stack.depth:
+            _insertion_mode(machine, name)
+        elif stack.top == "colgroup":
+            machine.stack = stack.below
         machine.in_p = formatting.paragraph(name, is_open=machine.in_p, closing=False)
         machine.after_pre = False
         return
@@ -133,10 +144,10 @@ def start_tag(machine: HtmlState, name: str) -> None:
         if not machine.self_closing:
             machine.stack += (f"{name}:{name}",)
         return
-    in_integration = "svg:svg" in machine.stack or "math:math" in machine.stack
+    in_integration = not _FOREIGN.isdisjoint(machine.stack.members)
     if in_integration and name not in VOID and name not in TABLE_PARTS and name not in _ROOTS:
         machine.stack += (f"html:{name}",)
-    if name in _RAW_IN_SELECT and "select" in machine.stack:
+    if name in _RAW_IN_SELECT and "select" in machine.stack.members:
         machine.ambiguity = f"browsers disagree on <{name}> inside <select>"
     if name == "table" and _is_between_cells(machine.stack):
         machine.formatting = formatting.closed(machine.formatting, "table")
@@ -154,7 +165,7 @@ def start_tag(machine: HtmlState, name: str) -> None:
 
 def _insertion_mode(machine: HtmlState, name: str) -> None:
     """Follow §13.2.6.4.1 "initial" to §13.2.6.4.6 "after head"."""
-    if machine.stack or not machine.insertion_modes & _BEFORE_BODY:
+    if machine.stack.depth or machine.insertion_modes.isdisjoint(_BEFORE_BODY):
         return
     if name in HEAD or name in {"html", "head"}:
         _before_skeleton(machine, name)
@@ -173,7 +184,7 @@ def _insertion_mode(machine: HtmlState, name: str) -> None:
 def _open(machine: HtmlState, name: str) -> None:
     """Keep the stack of open elements that matter."""
     stack = machine.stack
-    if stack.ends_with("colgroup") and name not in {"col", "template"}:
+    if stack.top == "colgroup" and name not in {"col", "template"}:
         stack = stack[:-1]
     if name == "frameset":
         if machine.printed:
@@ -192,18 +203,17 @@ def _open(machine: HtmlState, name: str) -> None:
         stack += ("select",)
     elif name in {"template", "noscript"}:
         stack += (name,)
-    if stack != machine.stack:
-        machine.stack = stack
+    machine.stack = stack
 
 
 def _is_between_cells(stack: Stack[str]) -> bool:
     """Return whether a table is open, and no cell of it: the start tag of another closes it (§13.2.6.4.9)."""
-    return bool(stack) and (stack.top in TABLE_SECTIONS or stack.top in {"table", "tr"})
+    return stack.top in TABLE_SECTIONS or stack.top in {"table", "tr"}
 
 
 def base_of(stack: Stack[str]) -> Stack[str]:
     """Return the stack up to the innermost element that a table's parts cannot leave; empty without one."""
-    while stack and not (stack.top in _ROOTS or ":" in stack.top):
+    while stack.depth and not (stack.top in _ROOTS or ":" in stack.top):
         stack = stack.below
     return stack
 
@@ -248,8 +258,8 @@ def end_tag(machine: HtmlState, name: str) -> None:
     if _is_foreign(machine):
         _foreign_end_tag(machine, name)
         return
-    if machine.stack and machine.stack[-1].startswith("html:"):
-        if machine.stack[-1] == f"html:{name}":
+    if machine.stack.top.startswith("html:"):
+        if machine.stack.top == f"html:{name}":
             machine.stack = machine.stack[:-1]
         else:
             machine.ambiguity = f"</{name}> does not close what is open inside <svg> or <math>"
@@ -276,7 +286,7 @@ def end_tag(machine: HtmlState, name: str) -> None:
 
 
 def _end_mode(machine: HtmlState, name: str) -> None:
-    if machine.stack or not machine.insertion_modes & _BEFORE_BODY:
+    if machine.stack.depth or machine.insertion_modes.isdisjoint(_BEFORE_BODY):
         return
     if name == "p" and "maybe body" in machine.insertion_modes:
         # Before the body an end tag without its start tag is ignored; in the body this one makes an element.
@@ -298,11 +308,11 @@ def _end_mode(machine: HtmlState, name: str) -> None:
 
 def _is_foreign(machine: HtmlState) -> bool:
     """Return whether the innermost open element is a foreign one."""
-    return bool(machine.stack) and machine.stack[-1].startswith(("svg:", "math:"))
+    return machine.stack.top.startswith(("svg:", "math:"))
 
 
 def _is_html_integration(machine: HtmlState) -> bool:
-    return machine.stack[-1] in INTEGRATION_POINTS
+    return machine.stack.top in INTEGRATION_POINTS
 
 
 def allows_cdata(machine: HtmlState) -> bool:

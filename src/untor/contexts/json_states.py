@@ -41,8 +41,6 @@ class Json(EmbeddedLanguage):
     found that is not JSON, a key of ``_LOST``.
     """
 
-    __slots__ = ("addresses", "lost_at", "names", "stack", "state", "tail", "text", "url", "word")
-
     def __init__(self, *, addresses: str = "") -> None:
         self.state = "value"
         self.stack: Stack[str] = Stack()
@@ -56,7 +54,7 @@ class Json(EmbeddedLanguage):
 
     def key(self) -> tuple[object, ...]:
         """Return all that decides how the text that follows is read: not why it is not JSON."""
-        return tuple([getattr(self, name) for name in self.__slots__ if name != "lost_at"])
+        return (*(value for name, value in self.__dict__.items() if name != "lost_at"),)
 
     def joined(self, other: EmbeddedLanguage) -> EmbeddedLanguage | None:
         """Return the state after branches that end in these two."""

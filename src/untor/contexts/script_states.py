@@ -74,29 +74,6 @@ class Script(EmbeddedLanguage):
     it may be one, and ``filled`` means that a value is in it.
     """
 
-    __slots__ = (
-        "before",
-        "filled",
-        "flow",
-        "inner",
-        "last",
-        "line_start",
-        "module",
-        "newline",
-        "pending",
-        "prologue",
-        "reason",
-        "role",
-        "sealed",
-        "stack",
-        "start",
-        "state",
-        "tables",
-        "tail",
-        "text",
-        "valued",
-    )
-
     def __init__(
         self, *, module: bool = False, expression: bool = False, element: str = "", tables: Tables = DEFAULT
     ) -> None:

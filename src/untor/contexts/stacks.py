@@ -26,7 +26,10 @@ class Stack(Generic[Item]):
     top: Item
     below: Stack[Item]
 
-    def __init__(self, tracked: frozenset[Item] | None = None) -> None:
+    def __init__(self, tracked: frozenset[Item] | None = None, nothing: Item | None = None) -> None:
+        """Begin an empty stack, with ``nothing`` at its top."""
+        if nothing is not None:
+            self.top = nothing
         self.depth = 0
         self._hash = 0
         self.tracked = tracked

@@ -33,8 +33,6 @@ _REMEDY = "Pass the whole URL as one value: {= url =}."
 class LocalUrl(EmbeddedLanguage):
     """The state of a URL in which each value is made safe alone; ``kind`` is the escaper of a whole one."""
 
-    __slots__ = ("filled", "first", "kind", "segment", "url")
-
     def __init__(self, kind: str) -> None:
         self.kind = kind
         self.url = UrlState()
@@ -132,8 +130,6 @@ class UrlList(EmbeddedLanguage):
     ``state`` is ``start`` (of a candidate), ``url`` or ``descriptor``.
     """
 
-    __slots__ = ("descriptors", "digits", "state", "url", "word")
-
     def __init__(self, kind: str, *, descriptors: bool) -> None:
         self.state = "start"
         self.descriptors = descriptors
@@ -224,8 +220,6 @@ _LIST_STATES: dict[str, Callable[[UrlList, str, int], int]] = {"start": _start, 
 
 class Refresh(EmbeddedLanguage):
     """The instruction of ``<meta http-equiv=refresh>`` (HTML §4.2.5.3 "refresh"): seconds, then a URL."""
-
-    __slots__ = ("text", "url")
 
     def __init__(self) -> None:
         self.text = ""
