@@ -15,12 +15,10 @@ import pytest
 from support import Case, cases, data_of
 
 from untor import Engine, MissingValue, RenderError, TemplateMissing, UntorError
-from untor.analysis.html_walker import HtmlWalker
 
 if TYPE_CHECKING:
     from collections.abc import AsyncIterator, Callable, Generator, Iterator
     from pathlib import Path
-    from typing import Any
 
 PIECES = cases("pieces.txt")
 
@@ -330,22 +328,3 @@ def test_steps_in_plain_text(tmp_path: Path) -> None:
     calls = [{"name": "<Gull> & Co", "tons": 12}, {"name": "Tern", "tons": 0}]
     assert engine.render("mail", calls=calls) == "Port Ellery\n\n\n1. <Gull> & Co (big)\n2. Tern (none)\n-- \nRuna\n"
     assert engine.render("mail", calls=[]) == "Port Ellery\n\n\nNo calls.\n-- \nRuna\n"
-
-
-@pytest.mark.parametrize("source", [
-    "<! for x in xs !><p id={= x =}>{= x =}</p><! end !>",
-    "<p id=a><! for x in xs !><p><i>{= x =}</i></p><! else !><br><! end !></p>",
-    "<ul><! for x in xs !><li>{= x =}<! between !>, <! end !></ul>", "<table><! for x in xs !><tr><td>{= x =}</td></tr><! end !></table>",
-])  # fmt: skip
-def test_loops_are_walked_once(source: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    """The body of a loop that ends as it began is looked at once, also where the page begins with it."""
-    walked: list[object] = []
-    whole = HtmlWalker._round
-
-    def counted(walker: HtmlWalker, *arguments: Any) -> Any:
-        walked.append(arguments)
-        return whole(walker, *arguments)
-
-    monkeypatch.setattr(HtmlWalker, "_round", counted)
-    Engine().compile(source)
-    assert len(walked) == 1

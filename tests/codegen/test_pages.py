@@ -356,12 +356,15 @@ def test_an_odd_value_costs_itself() -> None:
     assert calls(["x"] * 100) == 0
 
 
-@pytest.mark.parametrize(
-    "body",
-    ["{= a =}", "<p title='{= a =}'></p>", "<a href='/{= a =}'>x</a>", "<b>{= a =}</b>", "<script>f({= a =})</script>"],
-)
-def test_bodies_of_loops_are_walked_once(body: str, monkeypatch: pytest.MonkeyPatch) -> None:
-    """However deep a value is in loops, one look at its place is enough."""
+ELEMENTS = ["<p title='{= a =}'></p>", "<a href='/{= a =}'>x</a>", "<b>{= a =}</b>", "<p class='x'>a</p>{= a =}"]
+
+
+@pytest.mark.parametrize(("before", "body"), [
+    ("<body>", "{= a =}"), ("<body>", "<script>f({= a =})</script>"), *(("<body>", each) for each in ELEMENTS),
+    *(("", each) for each in ELEMENTS), ("<table>", "<tr><td class='x'>{= a =}</td></tr>"),
+])  # fmt: skip
+def test_bodies_of_loops_are_walked_once(before: str, body: str, monkeypatch: pytest.MonkeyPatch) -> None:
+    """However deep a value is in loops, one look at its place is enough, also where the page begins with them."""
     walked = []
     placement = BlockWalker.placement
 
@@ -370,7 +373,7 @@ def test_bodies_of_loops_are_walked_once(body: str, monkeypatch: pytest.MonkeyPa
         return walked[-1]
 
     monkeypatch.setattr(BlockWalker, "placement", counted)
-    Engine().compile("<body>" + "<! for a in b !>" * 6 + body + "<! end !>" * 6)
+    Engine().compile(before + "<! for a in b !>" * 6 + body + "<! end !>" * 6)
     assert len(walked) == 1
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import inspect
 import pickle
 import sys
 from collections import UserDict, namedtuple
@@ -229,6 +230,25 @@ def test_pictures_and_tables() -> None:
     ]  # fmt: skip
     assert [node.attributes.get("class") for node in tree.css("th")] == [None, "number"]
     assert len(tree.css("tbody tr")) == 2
+
+
+def test_signatures_are_found_out_once(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Templates that use a filter often, and other templates that use it, find out once what arguments it has."""
+    asked: list[object] = []
+    signature = inspect.signature
+
+    def counted(function: Any) -> inspect.Signature:
+        asked.append(function)
+        return signature(function)
+
+    monkeypatch.setattr(inspect, "signature", counted)
+    own = Engine(filters={"mark": lambda value, sign="!": f"{value}{sign}"})
+    own.compile("{= x | mark =}{= x | mark('?') =}{= x | clip(3) =}{= x | clip(n=2) =}")
+    asked.clear()
+    own.compile("{= x | mark(sign='?') =}{= x | clip(3) =}")
+    assert asked == []
+    with pytest.raises(MarkError, match='has no argument "signs"'):
+        own.compile("{= x | mark(signs='?') =}")
 
 
 @pytest.mark.parametrize(("expression", "value", "message"), [

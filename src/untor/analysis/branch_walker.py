@@ -35,6 +35,12 @@ class BranchWalker(Walker[State]):
         """Return the state in which a loop may begin again, after it began and ended in these two."""
         return self.join(before, after)
 
+    def after_rounds(self, end: State, again: State) -> None:
+        """Add to the state after a loop's last round what rounds before it may have left, after which it began again.
+
+        Only what ``same`` does not compare can differ.
+        """
+
     @abstractmethod
     def same(self, first: State, second: State) -> bool:
         """Return whether two states are the same in everything."""
@@ -131,14 +137,17 @@ class BranchWalker(Walker[State]):
         uses: set[str] = set()
         if node.position is not None:
             self.names.bind(node.position, uses)
-        start = self.fork(self.state)
-        alone = self._alone(rounds) if rounds.first else []
+        start = self.state
+        alone: list[Operation] = []
+        if rounds.first:
+            self.state = self.fork(start)
+            alone = self._alone(rounds)
         before = first = self.state
         after: State | None = None
         for _ in range(_MOST_ROUNDS):
             self.state = self.fork(before)
             body, end = self._round(rounds, alone)
-            after = self.fork(self.state) if after is None else after
+            after = self.state if after is None else after
             joined = self.again(before, self.state)
             if joined is None:
                 raise self.differing("loop-differs", node, first, after)
@@ -149,9 +158,11 @@ class BranchWalker(Walker[State]):
         else:
             raise self.differing("loop-differs", node, first, after or before)
         self.names.leave()
+        if end is not None:
+            self.after_rounds(end, joined)
         empty: list[Operation] = []
         if node.empty is not None:
-            self.state = start
+            self.state = self.fork(start)
             empty = self._block(node, node.empty)
             self.state = self._joined(node, "for", joined if end is None else end, self.state)
         elif end is not None:

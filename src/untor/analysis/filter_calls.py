@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import inspect
+from types import FunctionType
 from typing import TYPE_CHECKING
+from weakref import WeakKeyDictionary
 
 from untor.diagnostics.hints import CALLS
 from untor.diagnostics.problem import Problem, suggestion
@@ -20,9 +22,8 @@ if TYPE_CHECKING:
 
 def wrong_arguments(source: Source, node: tree.Filter, function: Callable[..., object]) -> Problem | None:
     """Return the problem of arguments that a filter does not have, or has and does not get."""
-    try:
-        signature = inspect.signature(function)
-    except Exception:  # noqa: BLE001  of some functions of Python itself nothing is known; classes may do anything
+    signature = _signature(function)
+    if signature is None:
         return None
     parameters = _parameters(signature)
     if parameters is None:
@@ -51,6 +52,23 @@ def wrong_arguments(source: Source, node: tree.Filter, function: Callable[..., o
             place = node.name_start, node.name_start + len(node.name)
             return _problem(source, node, signature, place, f'requires the argument "{each.name}"')
     return None
+
+
+_signatures: WeakKeyDictionary[FunctionType, inspect.Signature] = WeakKeyDictionary()
+"""Those of functions, which take longer to find out than all else of a call."""
+
+
+def _signature(function: Callable[..., object]) -> inspect.Signature | None:
+    """Return the signature of a filter; ``None`` if it is not known."""
+    if isinstance(function, FunctionType) and function in _signatures:
+        return _signatures[function]
+    try:
+        signature = inspect.signature(function)
+    except Exception:  # noqa: BLE001  of some functions of Python itself nothing is known; classes may do anything
+        return None
+    if isinstance(function, FunctionType):
+        _signatures[function] = signature
+    return signature
 
 
 def _problem(  # noqa: PLR0917  all of one message

@@ -16,12 +16,11 @@ if TYPE_CHECKING:
 
 
 def text_run(nodes: list[tree.Node], index: int) -> list[tree.Text]:
-    """Return the consecutive texts from an index on; notes between them are skipped."""
-    run: list[tree.Text] = []
-    while index < len(nodes) and isinstance(node := nodes[index], tree.Text):
-        run.append(node)
-        index += 1
-    return run
+    """Return the consecutive texts from an index on, where there is one; notes between them are skipped."""
+    end = index + 1
+    while end < len(nodes) and isinstance(nodes[end], tree.Text):
+        end += 1
+    return nodes[index:end]  # type: ignore[return-value]
 
 
 def source_offset(run: list[tree.Text], offset: int) -> int:

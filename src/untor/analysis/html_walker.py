@@ -62,11 +62,9 @@ class HtmlWalker(MessageWalker[HtmlState]):
 
     def flush(self) -> None:
         """Bring the text held back into the operations."""
-        if self.held:
-            text = "".join(self.held)
-            self.held = []
-            if text:
-                self.operations.append(FixedText(text))
+        if text := "".join(self.held):
+            self.operations.append(FixedText(text))
+        self.held = []
 
     def fork(self, state: HtmlState) -> HtmlState:
         """Return a copy of the machine."""
@@ -78,9 +76,14 @@ class HtmlWalker(MessageWalker[HtmlState]):
 
     def again(self, before: HtmlState, after: HtmlState) -> HtmlState | None:
         """Join what a loop comes back to."""
-        after = after.copy()
-        forget(after, before)
+        if after.other_ways or after.conditions:
+            after = after.copy()
+            forget(after, before)
         return joined(before, after)
+
+    def after_rounds(self, end: HtmlState, again: HtmlState) -> None:
+        """Keep that a value may have been printed between two rounds."""
+        end.printed = end.printed or again.printed
 
     def same(self, first: HtmlState, second: HtmlState) -> bool:
         """Compare all that decides about values in a loop."""
@@ -88,7 +91,8 @@ class HtmlWalker(MessageWalker[HtmlState]):
 
     def key(self, state: HtmlState) -> object:
         """Return all that decides about values to come."""
-        return state.full_key(), self._is_read_by_programs(state)
+        isolates = self.analysis.permitted.translator.isolates
+        return state.full_key(), isolates and self._is_read_by_programs(state)
 
     def enter_branch(self, state: HtmlState, conditions: list[object], *, last: bool) -> None:
         """Record the conditions of a branch."""
@@ -249,24 +253,26 @@ class HtmlWalker(MessageWalker[HtmlState]):
 
     def _value(self, node: tree.Print, found: Place | Refusal) -> None:
         place = self._excepted(found, node)
-        trusted = self.names.trusted(node.expression)
         if isinstance(place, Refusal):
             raise self.refused(place.code, node.start, node.end, **self._words_of(place, node))
-        self.names.use(node.expression)
         expression, escapers = node.expression, place.escapers
-        several = ESCAPERS[escapers[0]].several
-        if several and self.names.is_built_in(expression, "path"):
-            assert isinstance(expression, tree.Filter)  # noqa: S101  is_built_in has looked
-            expression, escapers = expression.value, (several, *escapers[1:])
-        if self.names.is_own_url(expression):
-            escapers = tuple(name.replace("resource-url", "url") for name in escapers)
-        message = self.names.message(expression)
-        if message is not None and place.kind == "value":
-            text = self.analysis.permitted.translator.text_of(*message)
-            if is_fixed(text, escapers):
-                # Nothing is left to do when the page is rendered.
-                self._letters(tree.Letters(node.start, node.end, text))
-                return
+        self.names.use(expression)
+        trusted = None
+        if isinstance(expression, tree.Filter):
+            trusted = self.names.trusted(expression)
+            several = ESCAPERS[escapers[0]].several
+            if several and self.names.is_built_in(expression, "path"):
+                expression, escapers = expression.value, (several, *escapers[1:])
+        if isinstance(expression, tree.Call):
+            if self.names.is_own_url(expression):
+                escapers = tuple(name.replace("resource-url", "url") for name in escapers)
+            message = self.names.message(expression)
+            if message is not None and place.kind == "value":
+                text = self.analysis.permitted.translator.text_of(*message)
+                if is_fixed(text, escapers):
+                    # Nothing is left to do when the page is rendered.
+                    self._letters(tree.Letters(node.start, node.end, text))
+                    return
         placement = self.placement(node, place.context, place.path, escapers)
         before: tuple[str, ...] = ()
         if place.kind == "whole":

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import cached_property
+
 from untor.contexts.html_state import HtmlState
 from untor.contexts.placement import Unreadable
 
@@ -10,8 +12,13 @@ class MarkupTracker:
     """Follows an HTML template roughly, branch by branch; the plan will look again with care."""
 
     def __init__(self, *, xml: bool = False) -> None:
-        self.machine = HtmlState(xml=xml, rough=True)
+        self.xml = xml
         self.before: list[HtmlState] = []
+
+    @cached_property
+    def machine(self) -> HtmlState:
+        """The machine, which most templates do not need."""
+        return HtmlState(xml=self.xml, rough=True)
 
     def text(self, text: str) -> None:
         """Go over text of the template."""

@@ -78,7 +78,7 @@ class Names:
 
     def lookup(self, name: str) -> tuple[bool, set[str] | None]:
         """Return whether a name is bound in the template, and as what."""
-        for scope in self.scopes[::-1]:
+        for scope in reversed(self.scopes):
             if name in scope:
                 return True, scope[name]
         return False, None

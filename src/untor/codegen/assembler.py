@@ -13,7 +13,7 @@ class Assembler:
         self.targets: list[int] = []
         """The places in the code that say where to go on."""
         self.places: dict[int, tuple[int, int, str, str]] = {}
-        """Where in the template a step comes from, and what is called there."""
+        """Where in the template a step comes from, and what is called there; in the order of the steps."""
         self.top = self.most = taken
         """The first slot that nothing is kept in, and the first that nothing was ever kept in."""
 
@@ -24,15 +24,17 @@ class Assembler:
 
     def placed(self, start: int, end: int, *parts: int, kind: str = "", word: str = "") -> int:
         """Add a step that can go wrong; its error then points at this place."""
-        at = self.step(*parts)
+        at = len(self.code)
+        self.code += parts
         self.places[at] = (start, end, kind, word)
         return at
 
     def jump(self, *parts: int) -> int:
         """Add a step whose last number is a target, and return the place of that number."""
         self.code += (*parts, 0)
-        self.targets.append(len(self.code) - 1)
-        return len(self.code) - 1
+        at = len(self.code) - 1
+        self.targets.append(at)
+        return at
 
     def back(self, target: int, *parts: int) -> None:
         """Add a step that goes on further up."""
@@ -45,9 +47,11 @@ class Assembler:
 
     def fresh(self) -> int:
         """Return a slot that nothing is kept in."""
-        self.top += 1
-        self.most = max(self.most, self.top)
-        return self.top - 1
+        slot = self.top
+        self.top = slot + 1
+        if slot >= self.most:
+            self.most = slot + 1
+        return slot
 
     def into(self, to: int | None, mark: int) -> int:
         """Free the slots above a mark, and return the slot for a result."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from array import array
+import struct
 
 from untor.codegen.program_functions import FunctionCompiler
 from untor.runtime.compiled import CompiledProgram, packed
@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
     from untor.analysis.ir import Function, TemplateIR
     from untor.diagnostics.source import Source
-    from untor.runtime.compiled import FunctionTable, Place
+    from untor.runtime.compiled import FunctionTable
 
 _SCALARS = (str, int, float, bool, type(None))
 
@@ -94,9 +94,11 @@ def build_program(plan: TemplateIR, *, lenient: bool = False) -> CompiledProgram
     tables = ProgramTables(plan, lenient=lenient)
     for function in (plan.main, *plan.functions):
         tables.source(function.source)
-    code = array("i")
+    code: list[int] = []
     functions: list[FunctionTable] = []
-    places: dict[int, Place] = {}
+    places: list[int] = []
+    texts: dict[str, int] = {}
+    word = texts.setdefault
     while len(functions) < len(tables.functions):
         function = tables.functions[len(functions)]
         compiler = FunctionCompiler(function, tables, is_main=not functions)
@@ -104,19 +106,20 @@ def build_program(plan: TemplateIR, *, lenient: bool = False) -> CompiledProgram
         start, file = len(code), tables.source(function.source)
         for at in compiler.targets:
             compiler.code[at] += start
-        code.extend(compiler.code)
-        for at, (first, last, kind, word) in compiler.places.items():
-            places[start + at] = (file, first, last, kind, word)
+        code += compiler.code
+        number = word(file, len(texts))
+        for at, (first, last, kind, name) in compiler.places.items():
+            places += (start + at, first, last, number, word(kind, len(texts)), word(name, len(texts)))
         sizes = (start, compiler.most, compiler.loops, len(compiler.closures), len(function.parameters))
         functions.append((function.name, sizes, tuple(compiler.variables), tuple(compiler.rows)))
     return CompiledProgram(
-        code.tobytes(),
+        struct.pack(f"{len(code)}i", *code),
         tuple(functions),
         tuple(tables.joins),
         tuple(tables.names),
         tuple(tables.constants),
         tables.links,
         tuple(tables.inputs),
-        packed(places),
+        packed(places, texts),
         tables.sources,
     )

@@ -28,13 +28,13 @@ class ExpressionCompiler(ValueCompiler):
     def value(self, node: tree.Expression, to: int | None = None, *, lenient: bool = False, wait: bool = True) -> int:
         """Compile an expression; with ``lenient``, what is missing is ``MISSING`` and no error."""
         lenient = lenient or self.tables.lenient
+        if isinstance(node, tree.Attribute):
+            return self.attribute(node, to, lenient=lenient, wait=wait)
+        if isinstance(node, tree.Name):
+            return self.name(node, to, lenient=lenient, wait=wait)
         match node:
             case tree.Constant():
                 return self.moved(self.tables.constant(node.value), to)
-            case tree.Name():
-                return self.name(node, to, lenient=lenient, wait=wait)
-            case tree.Attribute():
-                return self.attribute(node, to, lenient=lenient, wait=wait)
             case tree.Item():
                 return self.item(node, to, lenient=lenient, wait=wait)
             case tree.Filter():

@@ -172,38 +172,32 @@ class FunctionCompiler(LoopCompiler):
         outer, self.base = self.base, self.top
         self.scopes.append({})
         for number, operation in enumerate(operations):
-            match operation:
-                case FixedText() if ends_a_choice(operations, number):
-                    pass
-                case FixedText():
+            if isinstance(operation, FixedText):
+                if not ends_a_choice(operations, number):
                     self.texts[-1] += operation.text
-                case PrintValue():
-                    self.print(operation)
-                case Nonce():
-                    if not operation.own:
-                        slot = self.fresh()
-                        self.step(steps.NONCE, slot)
-                        self.write("=", slot, None)
-                case UrlJoin() if is_static(operation):
-                    self.url(operation)
-                case InlineEnd():
-                    pass
-                case Choice() if ends_a_choice(operations, number + 1):
-                    self.flush()
-                    self.choice(operation, operations[number + 1])
-                case _:
-                    self.flush()
-                    self.operation(operation)
-                    if not self.waiting:
-                        self.owners.forget()
+            elif isinstance(operation, PrintValue):
+                self.print(operation)
+            elif isinstance(operation, Nonce):
+                if not operation.own:
+                    slot = self.fresh()
+                    self.step(steps.NONCE, slot)
+                    self.write("=", slot, None)
+            elif isinstance(operation, UrlJoin) and is_static(operation):
+                self.url(operation)
+            elif not isinstance(operation, InlineEnd):
+                self.flush()
+                is_ended = ends_a_choice(operations, number + 1)
+                self.operation(operation, *operations[number + 1 : number + 1 + is_ended])
+                if not self.waiting:
+                    self.owners.forget()
             if len(self.waiting) >= LONGEST_RUN:
                 self.flush()
         self.flush()
         self.scopes.pop()
         self.base, self.top = outer, self.base
 
-    def operation(self, operation: Operation) -> None:
-        """Compile what is not only written."""
+    def operation(self, operation: Operation, *end: Operation) -> None:
+        """Compile what is not only written, and the text that each branch of a choice ends with."""
         match operation:
             case Bind():
                 slot = self.fresh()
@@ -212,7 +206,7 @@ class FunctionCompiler(LoopCompiler):
                 self.variables.append((operation.node.name, slot))
                 self.base = self.top = slot + 1
             case Choice():
-                self.choice(operation)
+                self.choice(operation, *end)
             case Loop():
                 self.loop(operation)
             case Scope():
@@ -260,7 +254,7 @@ class FunctionCompiler(LoopCompiler):
         """Write what is waiting."""
         if self.waiting or self.texts[0]:
             join = self.tables.join(self.texts, self.letters, self.edges)
-            at = self.step(steps.WRITE, join, *(operand for operand, _ in self.waiting))
+            at = self.step(steps.WRITE, join, *[operand for operand, _ in self.waiting])
             for number, (_, node) in enumerate(self.waiting):
                 if node is not None:
                     self.places[at + 2 + number] = (node.start, node.end, "", "")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import ChainMap
 from functools import partial
 
 from untor.escape import ESCAPERS, MISSING, printed
@@ -95,9 +96,9 @@ def _of_engine(
     settings: CompilerSettings,
     helpers: Mapping[str, Callable[..., object]],
     filters: Mapping[str, Callable[..., object]],
-) -> tuple[dict[str, Callable[..., object]], dict[str, object]]:
+) -> tuple[Mapping[str, Callable[..., object]], dict[str, object]]:
     """Return the filters, and the names that every page sees."""
-    return {**settings.translator.filters, **settings.filters, **filters}, {**settings.everywhere, **helpers}
+    return ChainMap({**filters}, settings.filters, settings.translator.filters), {**settings.everywhere, **helpers}
 
 
 def namespace(

@@ -175,7 +175,8 @@ def _on_path(machine: HtmlState, language: EmbeddedLanguage, path: tuple[str, ..
         return place
     if whole:
         return Place("whole", place.context, (*path, *place.path), (_for(machine, "whole-attribute"), *place.escapers))
-    return place._replace(path=(*path, *place.path), escapers=(*place.escapers, _for(machine, "attribute")))
+    escapers = (*place.escapers, _for(machine, "attribute"))
+    return Place(place.kind, place.context, (*path, *place.path), escapers, place.before)
 
 
 def judged(language: EmbeddedLanguage) -> Place | Refusal:
@@ -247,7 +248,7 @@ def _in_content(machine: HtmlState) -> Place | Refusal:
     if machine.state not in {"script data", "RAWTEXT"} and not place.before:
         remedy = "Write \\x3c for the < in a script, \\3c in a style."
         return refused(f"right after < inside <{element}>", "it could become the end tag", remedy)
-    return place._replace(path=(f"element {element}", *place.path))
+    return Place(place.kind, place.context, (f"element {element}", *place.path), place.escapers, place.before)
 
 
 def describe(machine: HtmlState) -> str:

@@ -74,12 +74,13 @@ def _expression(machine: HtmlState) -> EmbeddedLanguage:
 
 def meaning_of(machine: HtmlState) -> Meaning | Refusal:
     """Say what the machine's attribute means on the machine's element, to browsers or to libraries in the page."""
-    fixed = machine.fixed_attributes()
+    has_others = machine.static_attributes or machine.later_attributes
+    fixed = machine.fixed_attributes() if has_others else None
     if machine.inside:
         # Nobody looks ahead there: any of them may come after this one.
-        fixed = {**dict.fromkeys(DECIDING), **fixed}
+        fixed = {**dict.fromkeys(DECIDING), **(fixed or {})}
     if machine.xml:
-        return meaning_in_xml(machine.tag, machine.attribute, machine.namespaces_here(), fixed)
+        return meaning_in_xml(machine.tag, machine.attribute, machine.namespaces_here(), fixed or {})
     means = meaning(machine.tag, machine.attribute, foreign=machine.is_foreign_tag(), fixed=fixed)
     if isinstance(means, Meaning) and means.kind == "plain":
         return _of_library(machine, means)

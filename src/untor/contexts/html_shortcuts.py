@@ -16,9 +16,8 @@ if TYPE_CHECKING:
 
     from untor.contexts.html_state import HtmlState
 
-_TEXT = re.compile("[^<]+")
-_TAG = re.compile("<(/?)([a-z][a-z0-9]*+)([ >])")
-_TEXT_OR_TAG = re.compile("[^<]+|<(/?)([a-z][a-z0-9]*+)>")
+_TEXT_AND_NAME = re.compile("([^<]*+)(?:<(/?)([a-z][a-z0-9]*+)([ >]))?")
+_TEXT_AND_TAG = re.compile("[^<]*+<(/?)([a-z][a-z0-9]*+)>")
 _ATTRIBUTE = re.compile('([a-z][a-z-]*+)="(?:([^"]*+)"([ >])?)?')
 
 
@@ -29,36 +28,36 @@ def plain_markup(machine: HtmlState, text: str, position: int) -> int:
     """
     if not is_plain(machine):
         return position
-    last = None
+    start, last = position, None
     is_open = machine.in_p
-    for match in _TEXT_OR_TAG.finditer(text, position):
-        name = match[2]
-        if match.start() != position or (not match[1] and name in SWITCHING):
+    while match := _TEXT_AND_TAG.match(text, position):
+        closing, name = match.groups()
+        if not closing and name in SWITCHING:
             break
-        position = match.end()
-        machine.after_pre = False
-        if name:
-            last = match
-            is_open = paragraph(name, is_open=is_open, closing=bool(match[1]))
-            if not match[1]:
-                machine.last_start = name
+        position, last = match.end(), match
+        is_open = paragraph(name, is_open=is_open, closing=bool(closing))
+        if not closing:
+            machine.last_start = name
     if last is not None:
         new_tag(machine, closing=bool(last[1]))
         machine.state, machine.tag, machine.in_p = "data", last[2], is_open
+    position = text.find("<", position)
+    position = len(text) if position < 0 else position
+    if position > start:
+        machine.after_pre = False
     return position
 
 
 def _data(machine: HtmlState, text: str, position: int) -> int:
-    """Go over text, or the name of a tag."""
-    match = _TEXT.match(text, position)
-    if match:
-        characters(machine, match[0])
-        return match.end()
-    match = _TAG.match(text, position)
-    if not match:
-        return STATES["data"](machine, text, position)
+    """Go over text and the name of a tag after it."""
+    match = _TEXT_AND_NAME.match(text, position)
+    assert match is not None  # noqa: S101  it matches nothing, too
+    before, closing, name, after = match.groups()
+    if before:
+        characters(machine, before)
+    if name is None:
+        return match.end() if before else STATES["data"](machine, text, position)
     machine.after_pre = False
-    closing, name, after = match.groups()
     new_tag(machine, closing=bool(closing))
     machine.state, machine.tag = "before attribute name", name
     if after == ">":

@@ -35,6 +35,8 @@ if TYPE_CHECKING:
 INITIAL = frozenset({"initial"})
 _BODY = frozenset({"in body"})
 _NOTHING_OPEN = Stack(TABLE_PARTS | {"table", "template", "select", "noscript", "svg:svg", "math:math"}, "")
+_NO_SCOPES: Stack[Scope] = Stack()
+_NO_FORMATTING = Inline()
 
 TAG_STATES = frozenset(
     {
@@ -117,44 +119,6 @@ class HtmlState:
     - ``inside``: whether this is a document in an attribute; ``markup_only`` leaves other languages out.
     """
 
-    __slots__ = (
-        "after_pre",
-        "after_value",
-        "ambiguity",
-        "assumed",
-        "attribute",
-        "attributes",
-        "buffer",
-        "closing",
-        "conditions",
-        "csp_elements",
-        "dynamic_attributes",
-        "formatting",
-        "in_p",
-        "inner",
-        "insertion_modes",
-        "inside",
-        "last_start",
-        "later_attributes",
-        "markup_only",
-        "no_language",
-        "noscript",
-        "omittable_attributes",
-        "opened",
-        "other_ways",
-        "printed",
-        "repeated",
-        "scopes",
-        "self_closing",
-        "stack",
-        "state",
-        "static_attributes",
-        "tables",
-        "tag",
-        "value",
-        "xml",
-    )
-
     def __init__(
         self, state: str = "data", *, xml: bool = False, rough: bool = False, tables: Tables = DEFAULT
     ) -> None:
@@ -178,9 +142,9 @@ class HtmlState:
         self.buffer = ""
         self.last_start = ""
         self.stack = _NOTHING_OPEN
-        self.scopes: Stack[Scope] = Stack()
+        self.scopes = _NO_SCOPES
         self.insertion_modes = INITIAL
-        self.formatting = Inline()
+        self.formatting = _NO_FORMATTING
         self.conditions = self.assumed = NO_CONDITIONS
         self.other_ways: tuple[Way, ...] = ()
         self.in_p = False
@@ -195,43 +159,8 @@ class HtmlState:
 
     def copy(self) -> HtmlState:
         """Return a machine in the same state that can go another way."""
-        # One by one: compiling copies machines more than anything else.
         other = HtmlState.__new__(HtmlState)
-        other.after_value = self.after_value
-        other.later_attributes = self.later_attributes
-        other.attribute = self.attribute
-        other.attributes = self.attributes
-        other.buffer = self.buffer
-        other.closing = self.closing
-        other.ambiguity = self.ambiguity
-        other.static_attributes = self.static_attributes
-        other.after_pre = self.after_pre
-        other.in_p = self.in_p
-        other.formatting = self.formatting
-        other.conditions = self.conditions
-        other.other_ways = self.other_ways
-        other.assumed = self.assumed
-        other.inner = self.inner
-        other.inside = self.inside
-        other.last_start = self.last_start
-        other.insertion_modes = self.insertion_modes
-        other.no_language = self.no_language
-        other.noscript = self.noscript
-        other.opened = self.opened
-        other.repeated = self.repeated
-        other.omittable_attributes = self.omittable_attributes
-        other.printed = self.printed
-        other.markup_only = self.markup_only
-        other.scopes = self.scopes
-        other.csp_elements = self.csp_elements
-        other.self_closing = self.self_closing
-        other.stack = self.stack
-        other.state = self.state
-        other.tables = self.tables
-        other.tag = self.tag
-        other.value = self.value
-        other.dynamic_attributes = self.dynamic_attributes
-        other.xml = self.xml
+        other.__dict__ = self.__dict__.copy()
         return other
 
     def nested(self) -> HtmlState:
@@ -243,8 +172,6 @@ class HtmlState:
     def fixed_attributes(self) -> Fixed:
         """Return the attributes of the tag that decide what others mean; the first of a name counts."""
         attributes: Fixed = {}
-        if not (self.static_attributes or self.later_attributes):
-            return attributes
         for name, value in (*self.static_attributes, *self.later_attributes):
             if name != self.attribute:
                 attributes.setdefault(name, value)
@@ -278,9 +205,10 @@ class HtmlState:
 
     def is_foreign_tag(self) -> bool:
         """Return whether the tag that is being read is one of foreign content."""
+        if self.tag in {"svg", "math"} or self.xml:
+            return True
         top = self.stack.top
-        inside = top.startswith(("svg:", "math:")) and top not in INTEGRATION_POINTS and self.tag not in BREAKOUT
-        return inside or self.tag in {"svg", "math"} or self.xml
+        return top.startswith(("svg:", "math:")) and top not in INTEGRATION_POINTS and self.tag not in BREAKOUT
 
     def read(self, text: str, start: int = 0, *, until_value_ends: bool = False) -> int:
         """Go over fixed text and return the offset reached.
@@ -298,18 +226,21 @@ class HtmlState:
         states = html_shortcuts.READING
         self.csp_elements = []
         noscript_from, tag = start, -1
-        content = start if self._in_content() else -1
+        content = start if self.inner is not None and self._in_content() else -1
         while position < end:
             state, stack = self.state, self.stack
             if state == "data":
-                position = tag = html_shortcuts.plain_markup(self, text, position)
-                if position == end:
-                    break
+                if not stack.depth:
+                    position = html_shortcuts.plain_markup(self, text, position)
+                    if position == end:
+                        break
+                tag = position
             begin = position
             try:
                 position = states[state](self, text, begin)
             except Unreadable as found:
-                found.offset = tag if tag >= 0 and found.code in _OF_TAGS else begin
+                of_tag = state == "data" or (tag >= 0 and found.code in _OF_TAGS)
+                found.offset = text.find("<", tag) if of_tag else begin
                 raise
             if self.opened:
                 self._note_opened(position)

@@ -83,8 +83,7 @@ def _on_each_way(machine: HtmlState, name: str, follow: Callable[[HtmlState, str
     same = all(getattr(each, field) == getattr(first, field) for each in machines for field in _DECIDED)
     if not same:
         raise Unreadable("cell-differs", what=f"<{'/' if machine.closing else ''}{name}>")
-    for field in machine.__slots__:
-        setattr(machine, field, getattr(first, field))
+    machine.__dict__.update(first.__dict__)
     machine.in_p = any(each.in_p for each in machines)
     machine.insertion_modes = frozenset().union(*(each.insertion_modes for each in machines))
     set_ways(machine, [ways_of(each)[0] for each in machines])

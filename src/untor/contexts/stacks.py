@@ -120,14 +120,16 @@ class NameSet(AbstractSet[str]):
 
     def with_name(self, name: str) -> NameSet:
         """Return the set with one name more."""
-        if name in self:
+        order, count = self.order, self.count
+        if order.get(name, count) < count:
             return self
-        order = self.order
-        if len(order) != self.count or not order:
-            order = {each: index for each, index in order.items() if index < self.count}
-        order[name] = self.count
+        if not count:
+            order = {}
+        elif len(order) != count:
+            order = {each: index for each, index in order.items() if index < count}
+        order[name] = count
         new = NameSet.__new__(NameSet)
-        new.order, new.count = order, self.count + 1
+        new.order, new.count = order, count + 1
         return new
 
     def __contains__(self, name: object) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from untor.escape.url import C0_CONTROL_OR_SPACE
 
@@ -58,14 +58,14 @@ class UrlState:
     def took_value(self) -> UrlState:
         """Return the state after a value printed here."""
         if self.state in {"scheme start", "unknown"}:
-            return replace(self, state="unknown", percent="")
+            return UrlState("unknown", self.scheme)
         if self.state in {"scheme", "relative slash"}:
-            return replace(self, state="path", percent="")
+            return UrlState("path", self.scheme)
         if self.state == "path or authority":
-            return replace(self, state="opaque path", percent="")
+            return UrlState("opaque path", self.scheme)
         if self.state == "special authority ignore slashes":
-            return replace(self, state="authority", percent="")
-        return replace(self, percent="")
+            return UrlState("authority", self.scheme)
+        return UrlState(self.state, self.scheme)
 
     def joined(self, other: UrlState) -> UrlState | None:
         """Return the state after branches that end in these two; ``None`` when a value after them has no one place."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from itertools import accumulate
 
 from untor.escape.lazy_patterns import pattern
 
@@ -38,7 +39,11 @@ class Source:
     def starts(self) -> list[int]:
         """Offset of the first code point of each line."""
         if self._starts is None:
-            self._starts = [0, *(found.end() for found in _LINE_BREAK.finditer(self.text))]
+            if "\r" in self.text:
+                self._starts = [0, *(found.end() for found in _LINE_BREAK.finditer(self.text))]
+            else:
+                *lines, _ = self.text.split("\n")
+                self._starts = [0, *accumulate([len(line) + 1 for line in lines])]
         return self._starts
 
     def position(self, offset: int) -> tuple[int, int]:

@@ -6,7 +6,7 @@ from collections import namedtuple
 
 TYPE_CHECKING = False
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Iterable, Sequence
     from types import CodeType
     from typing import Any, NamedTuple
 
@@ -14,8 +14,9 @@ if TYPE_CHECKING:
 
     Place = tuple[str, int, int, str, str]
     """A file, the offsets of what is done there, and, where it is a filter or a call, which of the two and its name."""
-    Places = tuple[bytes, tuple[str, ...]]
-    """Places by the steps that they are of: six integers for each, compressed, and the texts that they name."""
+    Places = tuple[bytes, tuple[str, ...], bool]
+    """Places by the steps that they are of: six integers for each, the texts that they name, and whether the integers
+    are compressed."""
     LoopTable = tuple[int, int, int, int, bool]
     """A loop's collection, what is done for each item (offsets), and whether the loop looks one item ahead."""
     FunctionTable = tuple[str, tuple[int, ...], tuple[tuple[str, int], ...], tuple[LoopTable, ...]]
@@ -88,33 +89,37 @@ def without_steps(program: CompiledProgram) -> CompiledProgram:
 
 
 _NUMBERS = 6
+_WORTH_COMPRESSING = 2000
+"""How many bytes a table has that takes much less room compressed; a shorter one would take longer than it is worth."""
 
 
-def packed(places: Mapping[int, Place]) -> Places:
-    """Return places in little room: they are needed only when something is wrong."""
-    from array import array  # noqa: PLC0415  only to compile
+def packed(numbers: Sequence[int], texts: Iterable[str]) -> Places:
+    """Return places, one after another as their steps are, in little room: they are needed only for what is wrong."""
+    from struct import pack  # noqa: PLC0415  only to compile
+
+    table = pack(f"{len(numbers)}i", *numbers)
+    if len(table) < _WORTH_COMPRESSING:
+        return table, tuple(texts), False
     from zlib import compress  # noqa: PLC0415
 
-    texts: dict[str, int] = {}
-    numbers = array("i")
-    for at, (file, start, end, kind, word) in sorted(places.items()):
-        names = (texts.setdefault(text, len(texts)) for text in (file, kind, word))
-        numbers.extend((at, start, end, *names))
-    return compress(numbers.tobytes()), tuple(texts)
+    return compress(table), tuple(texts), True
 
 
 def place_at(places: Places, at: int) -> Place | None:
     """Return the place of a step; ``None`` for one without any."""
     from array import array  # noqa: PLC0415  only where something is wrong
     from bisect import bisect_left  # noqa: PLC0415
-    from zlib import decompress  # noqa: PLC0415
 
-    numbers = array("i")
-    numbers.frombytes(decompress(places[0]))
+    table, texts, is_compressed = places
+    if is_compressed:
+        from zlib import decompress  # noqa: PLC0415
+
+        table = decompress(table)
+    numbers = array("i", table)
     steps = numbers[::_NUMBERS]
     found = bisect_left(steps, at)
     if found == len(steps) or steps[found] != at:
         return None
     start, end, *names = numbers[found * _NUMBERS + 1 : (found + 1) * _NUMBERS]
-    file, kind, word = (places[1][name] for name in names)
+    file, kind, word = (texts[name] for name in names)
     return file, start, end, kind, word
