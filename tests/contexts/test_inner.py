@@ -24,6 +24,7 @@ from untor.contexts.json_states import Json
 from untor.contexts.placement import Place, Refusal, Unreadable
 from untor.contexts.script_states import Script
 from untor.contexts.url_lists import LocalUrl, Refresh, UrlList
+from untor.escape.accelerated import IS_BUILT
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -162,7 +163,7 @@ MOST_CALLS = {
     "srcdoc": 680,
     "steps": 1350,
 }
-"""How many functions are called to compile one unit more."""
+"""How many functions are called to compile one unit more to a program."""
 
 
 @pytest.mark.parametrize("unit", UNITS)
@@ -186,7 +187,7 @@ def test_work_is_linear(unit: str) -> None:
 
     few, many = calls(30), calls(60)
     assert many < 2.2 * few
-    assert many - few < 30 * MOST_CALLS[unit]
+    assert not IS_BUILT or many - few < 30 * MOST_CALLS[unit]
 
 
 DEEP: dict[str, Callable[[int], str]] = {

@@ -186,8 +186,8 @@ class FunctionCompiler(LoopCompiler):
                 self.url(operation)
             elif not isinstance(operation, InlineEnd):
                 self.flush()
-                is_ended = ends_a_choice(operations, number + 1)
-                self.operation(operation, *operations[number + 1 : number + 1 + is_ended])
+                end = [operations[number + 1]] if ends_a_choice(operations, number + 1) else []
+                self.operation(operation, *end)
                 if not self.waiting:
                     self.owners.forget()
             if len(self.waiting) >= LONGEST_RUN:
