@@ -73,9 +73,6 @@ class Inline(NamedTuple):
     here: FormattingList = FormattingList()
     outer: Stack[FormattingList] = Stack()
 
-    def __bool__(self) -> bool:
-        return bool(self.outer or self.here.entries)
-
     def has_formatting(self) -> bool:
         """Return whether a formatting element is open, also around a marker."""
         return self.here.formats_around or self.here.has_formatting()

@@ -66,15 +66,14 @@ def assume(machine: HtmlState, condition: object, *, truth: bool) -> None:
 
 def forget(machine: HtmlState, known: HtmlState) -> None:
     """Forget the conditions that another machine does not know: in the next round of a loop they may differ."""
-    if machine.other_ways or machine.conditions:
-        conditions = {condition for way in ways_of(known) for condition, _ in way.conditions}
-        set_ways(
-            machine,
-            [
-                way._replace(conditions=frozenset(each for each in way.conditions if each[0] in conditions))
-                for way in ways_of(machine)
-            ],
-        )
+    conditions = {condition for way in ways_of(known) for condition, _ in way.conditions}
+    set_ways(
+        machine,
+        [
+            way._replace(conditions=frozenset(each for each in way.conditions if each[0] in conditions))
+            for way in ways_of(machine)
+        ],
+    )
 
 
 def join(first: HtmlState, second: HtmlState, result: HtmlState) -> bool:
