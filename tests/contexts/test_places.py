@@ -247,6 +247,18 @@ def test_schemes_of_an_engine() -> None:
         own.compile('<a href="mailto:{= x =}">')
 
 
+@pytest.mark.parametrize("source", [
+    '{= x =}~<link rel="icon" href="/x">', "{= x =} ~<meta charset='utf-8'>", "{= x =}\n~<!doctype html>", "{= x =} ~</p>",
+    "{= x =}<b>~<frameset>", '<select><! if x !><table><! end !> ~<tr id="a" class="b"><td>{= x =}</table></select>',
+])  # fmt: skip
+def test_problems_of_tags_are_shown_where_they_begin(source: str) -> None:
+    """What is wrong with a whole tag points at its beginning, however many attributes it has."""
+    with pytest.raises(PlacementError) as found:
+        engine.compile(source.replace("~", ""))
+    line, column = source.partition("~")[0].count("\n") + 1, len(source.partition("~")[0].rpartition("\n")[2]) + 1
+    assert (found.value.line, found.value.column) == (line, column)
+
+
 def test_permitted_follows_the_url_parser() -> None:
     """What a URL parser ignores is ignored."""
     assert not permitted("\x00\x1f j\ta\nv\rascript:x", SCHEMES)
