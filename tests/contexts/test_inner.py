@@ -46,6 +46,7 @@ TEXTS = st.lists(PIECES, max_size=10).map("".join)
 @given(st.sampled_from(sorted(STARTS)), TEXTS, st.integers(0, 40), st.booleans())
 @example(start="declarations", text="[a", cut=2, after_value=False)
 @example(start="module", text="...", cut=2, after_value=False)
+@example(start="script", text="\\u{*/a", cut=3, after_value=False)
 def test_text_can_come_in_pieces(start: str, text: str, cut: int, after_value: bool) -> None:  # noqa: FBT001
     """From any state, reading text in two pieces comes to the same place for values as reading it at once."""
     language = STARTS[start]

@@ -82,11 +82,14 @@ def run(states: dict[str, object], language: object, text: str) -> None:
 _LONGEST_ESCAPE = 40
 
 
-def unfinished_escape(pattern: re.Pattern[str], text: str) -> str:
-    """Return the escape sequence at the end of a literal's text that something after it could go on."""
-    match = pattern.search(text, max(0, len(text) - _LONGEST_ESCAPE))
+def unfinished_escape(pattern: re.Pattern[str], text: str, start: int = 0) -> str:
+    """Return the escape sequence at the end of a literal that something after it could go on.
+
+    The literal goes on at ``start``; what is before it in the text is none of it.
+    """
+    match = pattern.search(text, max(start, len(text) - _LONGEST_ESCAPE))
     if match is None:
         return ""
-    before = text[: match.start() + 1]
+    before = text[start : match.start() + 1]
     backslashes = len(before) - len(before.rstrip("\\"))
     return match[0] if backslashes % 2 else ""

@@ -38,7 +38,7 @@ def _string(quote: str) -> Callable[[Script, str, int], int]:
         start, match = position, _STRINGS[quote].match(text, position)
         position = match.end() if match else position
         if position + (text[position : position + 1] == "\\") >= len(text):
-            script.tail = unfinished_escape(ESCAPE_IN_STRING, text)
+            script.tail = unfinished_escape(ESCAPE_IN_STRING, text, start)
             _literal_text(script, text[start : len(text) - len(script.tail)])
             return len(text)
         _literal_text(script, text[start:position])
@@ -139,7 +139,7 @@ def _template(script: Script, text: str, position: int) -> int:
     start, match = position, _TEMPLATE.match(text, position)
     position = match.end() if match else position
     if position + (text[position : position + 1] == "\\") >= len(text):
-        script.tail = unfinished_escape(ESCAPE_IN_STRING, text)
+        script.tail = unfinished_escape(ESCAPE_IN_STRING, text, start)
         if not script.tail and text.endswith("$"):
             script.tail = "$" if not unfinished_escape(re.compile(r"\\\Z"), text[:-1]) else ""
         _literal_text(script, text[start : len(text) - len(script.tail)])
@@ -160,10 +160,10 @@ def _template(script: Script, text: str, position: int) -> int:
 
 def _regexp(script: Script, text: str, position: int) -> int:
     """Go over a regular expression (§12.9.5)."""
-    match = _REGEXP.match(text, position)
+    start, match = position, _REGEXP.match(text, position)
     position = match.end() if match else position
     if position + (text[position : position + 1] == "\\") >= len(text):
-        script.tail = unfinished_escape(ESCAPE_IN_REGEXP, text)
+        script.tail = unfinished_escape(ESCAPE_IN_REGEXP, text, start)
         return len(text)
     if text[position] == "[":
         script.state, script.valued, script.last = "regexp class", False, "["
@@ -183,12 +183,12 @@ def _regexp_class(script: Script, text: str, position: int) -> int:
             "it would be the start of a range, which could be an error",
             "Write - at the end of the class, or write the range out.",
         )
-    match = _REGEXP_CLASS.match(text, position)
+    start, match = position, _REGEXP_CLASS.match(text, position)
     if match:
         script.valued, script.last = False, match[0][-1] if match[0][-2:-1] != "\\" else "a"
         position = match.end()
     if position + (text[position : position + 1] == "\\") >= len(text):
-        script.tail = unfinished_escape(ESCAPE_IN_REGEXP, text)
+        script.tail = unfinished_escape(ESCAPE_IN_REGEXP, text, start)
         return len(text)
     if text[position] == "]":
         script.state = "regexp"
