@@ -85,7 +85,7 @@ _LONGEST_ESCAPE = 40
 def unfinished_escape(pattern: re.Pattern[str], text: str, start: int = 0) -> str:
     """Return the escape sequence at the end of a literal that something after it could go on.
 
-    The literal goes on at ``start``; what is before it in the text is none of it.
+    What is before ``start`` in the text does not belong to the literal.
     """
     match = pattern.search(text, max(start, len(text) - _LONGEST_ESCAPE))
     if match is None:

@@ -41,8 +41,6 @@ STRENGTH = {
 _COMPARISONS = frozenset({"==", "!=", "<", "<=", ">", ">="})
 _CLOSING = {"[": "]", "{": "}"}
 _CONSTANTS = {"True": True, "False": False, "None": None}
-_AFTER_VALUE = frozenset({"", ",", ")", "]", "}", ":", "if", "else", "as"})
-"""Tokens that do not go on with an expression that has come to an end; the empty one is the last of a mark."""
 
 
 _PATH = re.compile(r"\s*+([^\W\d_]\w*+(?:\.[^\W\d_]\w*+)*+)\s*+")
@@ -165,40 +163,21 @@ class ExpressionParser:
 
     def expression(self, first: tree.Expression | None = None) -> tree.Expression:
         """``a if test else b``, grouped from the right, or anything that binds tighter; ``first`` is read already."""
-        value = self.operation(OR, first) if first else self.path() or self.operation(OR)
+        value = self.operation(OR, first) if first else self.operation(OR)
         chosen: list[tuple[tree.Expression, tree.Expression]] = []
         while word := self.accept("if"):
             self.follow(len(chosen), word)
-            test = self.path() or self.operation(OR)
+            test = self.operation(OR)
             self.expect("else")
             chosen.append((value, test))
-            value = self.path() or self.operation(OR)
+            value = self.operation(OR)
         for then, test in reversed(chosen):
             value = tree.Conditional(then.start, value.end, test, then, value)
         return value
 
     def no_conditional(self) -> tree.Expression:
         """``a or b``, or anything that binds tighter: what can precede an ``if``."""
-        return self.path() or self.operation(OR)
-
-    def path(self) -> tree.Expression | None:
-        """``a.b.c`` and nothing more, as most expressions are: a shortcut through the grammar; it comes to the same."""
-        tokens, index = self.tokens, self.index
-        first = tokens[index]
-        if first.kind != "name" or first.text.startswith("_"):
-            return None
-        value: tree.Expression = tree.Name(first.start, first.end, first.text)
-        index += 1
-        while tokens[index].text == ".":
-            name = tokens[index + 1]
-            if name.kind not in {"name", "word"} or name.text.startswith("_"):
-                return None
-            value = tree.Attribute(value.start, name.end, value, name.text, name.start)
-            index += 2
-        if tokens[index].text not in _AFTER_VALUE or index - self.index > MOST_DOTS:
-            return None
-        self.index = index
-        return value
+        return self.operation(OR)
 
     def enter(self, opened: Token) -> None:
         """Begin to read one level deeper."""
